@@ -1,0 +1,140 @@
+import {
+  checkDocument, compileApi, draftProxy, draftRest, exportOpenApi, findingText, incomingOf, isHttpUrl, planRest, readWsdl, rehearse, writeDocument, writeJson,
+  type Finding, type FlowDocument, type SampleRequest, readJson, type ShownMessage, type Rehearsal,
+} from '@hinge/core';
+import { HttpBackends, startGateway } from '@hinge/gateway';
+import { randomBytes } from 'node:crypto';
+import { writeFile } from 'node:fs/promises';
+import { Failure, lineOf } from './fail';
+import { readContractFiles, readFlowFile, readText } from './files';
+
+export interface DraftArguments {
+  readonly as: string;
+  readonly address?: string;
+  readonly base?: string;
+  readonly name?: string;
+  readonly port?: string;
+  readonly out: string;
+}
+
+export async function draft(contracts: readonly string[], args: DraftArguments): Promise<void> {
+  if (args.base !== undefined && !args.base.startsWith('/')) throw new Failure(`--base ${args.base}: a base path starts with /`);
+  if (args.address !== undefined && !isHttpUrl(args.address)) throw new Failure(`--address ${args.address}: give an http or https address`);
+  let document: FlowDocument;
+  if (args.as === 'proxy') {
+    if (!args.address) throw new Failure('draft --as proxy needs --address URL of the backend');
+    document = draftProxy(args.address, { base: args.base, name: args.name });
+  } else if (args.as === 'rest') {
+    if (!contracts.length) throw new Failure('draft --as rest needs a contract: a WSDL as a file or an http address');
+    const source = await readContractFiles(contracts);
+    const contract = readWsdl(source, { port: args.port });
+    document = draftRest(contract, source, planRest(contract), args);
+  } else if (['soap', 'graphql', 'events'].includes(args.as)) throw new Failure(`draft --as ${args.as} is not built yet; there are rest (from WSDL) and proxy`);
+  else throw new Failure(`--as ${args.as} is unknown; there are rest and proxy`);
+  await writeFile(args.out, args.out.endsWith('.json') ? `${writeJson(document, 2)}\n` : writeDocument(document));
+  process.stdout.write(`${args.out}: ${Object.keys(document.operations).length} operations at ${document.doors[0]!.path}\n`);
+  for (const f of checkDocument(document)) process.stderr.write(`${findingText(f)}\n`);
+}
+
+/** Exit code: 0 no error, 1 an error among the findings, 2 a file that cannot be read or is neither YAML nor JSON. */
+export async function check(files: readonly string[], json: boolean): Promise<number> {
+  const all: Finding[] = [];
+  let unreadable = false;
+  for (const file of files) {
+    try {
+      const { document, findings } = await readFlowFile(file);
+      all.push(...(document ? checkDocument(document) : findings).map((f) => ({ ...f, place: { file, ...f.place } })));
+    } catch (error) {
+      unreadable = true;
+      process.stderr.write(`hinge: ${lineOf(error)}\n`);
+    }
+  }
+  if (json) process.stdout.write(`${JSON.stringify(all, null, 2)}\n`);
+  else {
+    for (const f of all) process.stdout.write(`${findingText(f)}\n`);
+    if (!all.length && !unreadable) process.stdout.write('no findings\n');
+  }
+  if (unreadable) return 2;
+  return all.some((f) => f.severity === 'error') ? 1 : 0;
+}
+
+/** The document, or a failure that names every fault of its form on one line each. */
+async function demand(file: string): Promise<FlowDocument> {
+  const { document, findings } = await readFlowFile(file);
+  if (!document) throw new Failure(findings.map(findingText).join('\nhinge: '));
+  return document;
+}
+
+export interface ServeArguments {
+  readonly port: number;
+  readonly controlPort?: number;
+  readonly set: readonly string[];
+}
+
+export async function serve(files: readonly string[], args: ServeArguments): Promise<void> {
+  const documents = [];
+  for (const file of files) documents.push(await demand(file));
+  for (const setting of args.set) applySetting(documents, setting);
+  const config = { revision: 'files', apis: documents.map((document, i) => ({ slug: files[i]!.replace(/^.*\//, '').replace(/\.(hinge\.)?(ya?ml|json)$/, ''), document })) };
+  for (const [i, document] of documents.entries()) for (const f of checkDocument(document)) process.stderr.write(`${files[i]}: ${findingText(f)}\n`);
+  const gateway = await startGateway({ port: args.port, controlPort: args.controlPort ?? 0, config }).catch((error: Error & { code?: string }) => {
+    throw new Failure(error.code === 'EADDRINUSE' ? `port ${args.port} is in use; choose another with --port` : error.message);
+  });
+  const address = `http://127.0.0.1:${gateway.port}`;
+  process.stdout.write(`listening on ${address}\n`);
+  for (const document of documents) for (const door of document.doors) process.stdout.write(`${kindOf(document)} ${document.api.name}, door ${door.name}: ${address}${door.path}\n`);
+  process.stdout.write(`control on http://127.0.0.1:${gateway.controlPort}\n`);
+  await new Promise<void>((resolve) => {
+    process.once('SIGTERM', resolve);
+    process.once('SIGINT', resolve);
+  });
+  await gateway.stop();
+}
+
+function kindOf(document: FlowDocument): string {
+  return Object.values(document.operations).some((o) => o.method === 'ANY') ? 'proxy' : 'rest';
+}
+
+/** --set backend.NAME.address=URL */
+function applySetting(documents: readonly FlowDocument[], setting: string): void {
+  const m = /^backend\.([^.=]+)\.address=(.*)$/.exec(setting);
+  if (!m) throw new Failure(`--set ${setting}: write backend.NAME.address=URL`);
+  if (!isHttpUrl(m[2]!)) throw new Failure(`--set ${setting}: ${m[2]} is no http or https address`);
+  const having = documents.filter((d) => d.backends?.[m[1]!]);
+  if (!having.length) throw new Failure(`--set ${setting}: there is no backend ${m[1]}; there are ${[...new Set(documents.flatMap((d) => Object.keys(d.backends ?? {})))].join(', ') || 'none'}`);
+  for (const d of having) d.backends![m[1]!] = { ...d.backends![m[1]!], address: m[2]!, addresses: undefined };
+}
+
+export async function exportContract(file: string, as: string): Promise<void> {
+  const document = await demand(file);
+  if (as !== 'openapi') throw new Failure(['wsdl', 'graphql', 'asyncapi'].includes(as) ? `export --as ${as} is not built yet; there is openapi` : `--as ${as} is unknown; there is openapi`);
+  process.stdout.write(`${writeJson(exportOpenApi(document), 2)}\n`);
+}
+
+export async function rehearseOne(file: string, operationId: string, requestFile: string, set: readonly string[]): Promise<void> {
+  const document = await demand(file);
+  for (const s of set) applySetting([document], s);
+  let sample: SampleRequest;
+  try {
+    sample = readJson(await readText(requestFile)) as SampleRequest;
+  } catch (error) {
+    throw new Failure(`${requestFile}: ${lineOf(error)}`);
+  }
+  const door = document.doors[0];
+  const operation = door && compileApi(document).operations.get(door.name)?.find((o) => o.id === operationId);
+  if (!operation) throw new Failure(`${file} has no operation ${operationId}; there are ${Object.keys(document.operations).join(', ')}`);
+  const backends = new HttpBackends();
+  const traceId = randomBytes(16).toString('hex');
+  const result = await rehearse(operation, incomingOf(operation, door.path, sample), { ports: { backends, clock: { now: () => performance.now() } }, env: {}, traceId, outbound: { traceparent: `00-${traceId}-${randomBytes(8).toString('hex')}-00` } });
+  await backends.close();
+  process.stdout.write(`${writeJson(printed(result), 2)}\n`);
+}
+
+/** The shape that INTERFACES settles: messages as headers, mediaType and body. */
+function printed(r: Rehearsal): unknown {
+  const message = (m: ShownMessage | undefined) => (m === undefined ? null : { headers: m.headers, mediaType: m.mediaType ?? null, body: m.body ?? null });
+  return {
+    reply: { status: r.reply.status, headers: r.reply.headers, body: r.reply.body ?? null },
+    steps: r.steps.map((s) => ({ at: s.at, kind: s.kind, name: s.name ?? null, ms: Math.round(s.ms * 1000) / 1000, taken: s.taken, before: message(s.before), after: message(s.after), error: s.error ?? null })),
+  };
+}

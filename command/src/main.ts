@@ -1,0 +1,93 @@
+import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
+import { Failure, lineOf } from './fail';
+import { check, draft, exportContract, rehearseOne, serve } from './flow-commands';
+
+const port = (text: string): number => {
+  const n = Number(text);
+  if (!Number.isInteger(n) || n < 0 || n > 65535) throw new InvalidArgumentError('a port is a number from 0 to 65535.');
+  return n;
+};
+const collect = (value: string, before: string[]): string[] => [...before, value];
+
+const program = new Command('hinge')
+  .description('Up Hinge: gateway flows, designed and served')
+  .exitOverride()
+  .configureOutput({ writeErr: (text) => process.stderr.write(text.startsWith('error:') ? `hinge: ${text.slice(7)}` : text) })
+  .showHelpAfterError(false)
+  .allowExcessArguments(false);
+
+program
+  .command('up')
+  .description('start database, stand-ins, gateway and studio; stays in the foreground')
+  .option('--studio-port <port>', 'port of the studio', port, 4310)
+  .option('--gateway-port <port>', "callers' port of the gateway", port, 4320)
+  .option('--empty', 'without the demo', false)
+  .action(async (o: { studioPort: number; gatewayPort: number; empty: boolean }) => {
+    const { up } = await import('./up/up');
+    await up(o);
+  });
+
+program
+  .command('test')
+  .argument('[names...]', 'groups: lint, types, core, gateway, command, studio, e2e')
+  .description('run every test, or the named groups')
+  .action(async (names: string[]) => {
+    const { test } = await import('./test');
+    process.exitCode = await test(names);
+  });
+
+program
+  .command('draft')
+  .argument('[contracts...]', 'a WSDL as file or http address, and documents it imports')
+  .description('read contracts and write a complete, runnable flow document')
+  .addOption(new Option('--as <kind>', 'rest, soap, graphql, events or proxy').makeOptionMandatory())
+  .option('--address <url>', 'address of the backend, instead of the one that the contract names')
+  .option('--base <path>', 'base path of the door')
+  .option('--name <name>', 'name of the API')
+  .option('--port <name>', 'wsdl:port to use')
+  .requiredOption('--out <file>', 'file to write')
+  .action((contracts: string[], o: Parameters<typeof draft>[1]) => draft(contracts, o));
+
+program
+  .command('check')
+  .argument('<files...>')
+  .option('--json', 'as JSON', false)
+  .description('print every finding')
+  .action(async (files: string[], o: { json: boolean }) => {
+    process.exitCode = await check(files, o.json);
+  });
+
+program
+  .command('serve')
+  .argument('<files...>')
+  .option('--port <port>', "callers' port", port, 4320)
+  .option('--control-port <port>', 'control port; any free one when absent', port)
+  .option('--set <setting>', 'backend.NAME.address=URL', collect, [])
+  .description('run a gateway on these files alone')
+  .action((files: string[], o: { port: number; controlPort?: number; set: string[] }) => serve(files, o));
+
+program
+  .command('export')
+  .argument('<file>')
+  .addOption(new Option('--as <format>', 'openapi, wsdl, graphql or asyncapi').makeOptionMandatory())
+  .description("print the API's contract in an open format")
+  .action((file: string, o: { as: string }) => exportContract(file, o.as));
+
+program
+  .command('rehearse')
+  .argument('<file>')
+  .requiredOption('--operation <id>', 'operation to call')
+  .requiredOption('--request <file>', 'JSON with path, query, headers and body')
+  .option('--set <setting>', 'backend.NAME.address=URL', collect, [])
+  .description('run one request through a flow and print every message')
+  .action((file: string, o: { operation: string; request: string; set: string[] }) => rehearseOne(file, o.operation, o.request, o.set));
+
+try {
+  await program.parseAsync();
+} catch (error) {
+  if (error instanceof CommanderError) process.exitCode = error.exitCode === 0 || ['commander.help', 'commander.helpDisplayed'].includes(error.code) ? (process.argv.length > 2 ? 0 : 1) : 1;
+  else {
+    process.stderr.write(`hinge: ${error instanceof Failure ? error.message : lineOf(error)}\n`);
+    process.exitCode = error instanceof Failure ? error.exitCode : 1;
+  }
+}

@@ -1,0 +1,88 @@
+import { parse as parseLossless } from 'lossless-json';
+import { LIMITS } from '../limits';
+import { Digits, numberFromText } from '../message/digits';
+
+export class JsonError extends Error {
+  constructor(
+    message: string,
+    /** Offset into the text, in UTF-16 units; -1 where the reader gives none. */
+    readonly position: number,
+  ) {
+    super(message);
+    this.name = 'JsonError';
+  }
+}
+
+/**
+ * Numbers that a double may change: a fraction that ends in 0, an exponent, a minus zero, 16 digits or more. Strings may
+ * match too; then the slow reader runs for nothing, and the result is the same.
+ */
+const RISKY_NUMBER = /\d\.\d*0(?![\d.])|\d[eE][+-]?\d|-0(?![.\d])|\d{16}|\d\.\d{8}|\d{8}\.\d/;
+
+/** RFC 8259, every digit kept. Depth is bounded before anything recurses. */
+export function readJson(text: string): unknown {
+  checkDepth(text);
+  try {
+    if (!RISKY_NUMBER.test(text)) return JSON.parse(text) as unknown;
+    JSON.parse(text);
+  } catch (error) {
+    const message = (error as Error).message;
+    const at = /position (\d+)/.exec(message);
+    throw new JsonError(message.replace(/ in JSON at position.*$/, '').replace(/, ?"[\s\S]*$/, ''), at ? Number(at[1]) : text.length);
+  }
+  return parseLossless(text, undefined, numberFromText);
+}
+
+function checkDepth(text: string): void {
+  let depth = 0;
+  let inString = false;
+  for (let i = 0; i < text.length; i++) {
+    const c = text.charCodeAt(i);
+    if (inString) {
+      if (c === 92) i++;
+      else if (c === 34) inString = false;
+    } else if (c === 34) inString = true;
+    else if (c === 123 || c === 91) {
+      if (++depth > LIMITS.jsonDepth) throw new JsonError(`arrays and objects are nested deeper than ${LIMITS.jsonDepth}`, i);
+    } else if (c === 125 || c === 93) depth--;
+  }
+}
+
+/** Writes JSON with the digits of `Digits`. `indent` 0 writes one line. Members whose value is undefined are left out. */
+export function writeJson(value: unknown, indent = 0): string {
+  return write(value, indent, '') ?? 'null';
+}
+
+function write(value: unknown, indent: number, margin: string): string | undefined {
+  if (value === null) return 'null';
+  switch (typeof value) {
+    case 'string':
+      return JSON.stringify(value);
+    case 'number':
+      return Number.isFinite(value) ? String(value) : 'null';
+    case 'boolean':
+      return value ? 'true' : 'false';
+    case 'bigint':
+      return String(value);
+    case 'object':
+      break;
+    default:
+      return undefined;
+  }
+  if (value instanceof Digits) return value.text;
+  const inner = indent ? `${margin}${' '.repeat(indent)}` : '';
+  const open = indent ? `\n${inner}` : '';
+  const between = indent ? `,\n${inner}` : ',';
+  const close = indent ? `\n${margin}` : '';
+  if (Array.isArray(value)) {
+    if (value.length === 0) return '[]';
+    return `[${open}${value.map((v) => write(v, indent, inner) ?? 'null').join(between)}${close}]`;
+  }
+  const parts: string[] = [];
+  const colon = indent ? ': ' : ':';
+  for (const key of Object.keys(value as object)) {
+    const text = write((value as Record<string, unknown>)[key], indent, inner);
+    if (text !== undefined) parts.push(`${JSON.stringify(key)}${colon}${text}`);
+  }
+  return parts.length === 0 ? '{}' : `{${open}${parts.join(between)}${close}}`;
+}

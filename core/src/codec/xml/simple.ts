@@ -1,0 +1,299 @@
+import { jsonKind, type SimpleType } from '../../contract/xsd';
+import { Digits, isNumber, numberFromText } from '../../message/digits';
+import { hasForbidden } from '../../xml';
+
+/** One simple value: XML text to JSON, and JSON to XML text. A failure is the words that say what is wrong. */
+export interface SimpleCodec {
+  /** Returns the JSON value, or `Misfit`. */
+  read(text: string): unknown;
+  /** Returns XML text (not escaped), or `Misfit`. */
+  write(value: unknown): string | Misfit;
+}
+
+export class Misfit {
+  constructor(readonly words: string) {}
+}
+
+const codecs = new WeakMap<SimpleType, SimpleCodec>();
+
+export function simpleCodec(type: SimpleType): SimpleCodec {
+  let codec = codecs.get(type);
+  if (!codec) {
+    codec = makeCodec(type);
+    codecs.set(type, codec);
+  }
+  return codec;
+}
+
+function makeCodec(type: SimpleType): SimpleCodec {
+  if (type.variety === 'list') return listCodec(type);
+  if (type.variety === 'union') return unionCodec(type);
+  switch (jsonKind(type.builtin)) {
+    case 'boolean':
+      return booleanCodec();
+    case 'integer':
+      return numberCodec(type, /^[+-]?\d+$/, 'a whole number');
+    case 'decimal':
+      return numberCodec(type, /^[+-]?(\d+(\.\d*)?|\.\d+)$/, 'a decimal number');
+    case 'float':
+      return floatCodec(type);
+    case 'string':
+      return stringCodec(type);
+  }
+}
+
+const collapse = (text: string): string => text.replace(/[ \t\n\r]+/g, ' ').trim();
+
+function normalise(text: string, type: SimpleType): string {
+  const mode = type.facets.whiteSpace;
+  if (mode === 'collapse') return collapse(text);
+  if (mode === 'replace') return text.replace(/[\t\n\r]/g, ' ');
+  return text;
+}
+
+function booleanCodec(): SimpleCodec {
+  return {
+    read(text) {
+      const t = collapse(text);
+      if (t === 'true' || t === '1') return true;
+      if (t === 'false' || t === '0') return false;
+      return new Misfit(`"${brief(t)}" is not true or false`);
+    },
+    write(value) {
+      if (value === true || value === 'true') return 'true';
+      if (value === false || value === 'false') return 'false';
+      return new Misfit(`${show(value)} is not true or false`);
+    },
+  };
+}
+
+/** XML number text to JSON number text: no leading +, no leading zeros, digits on both sides of the point (RFC 8259 §6). */
+export function jsonNumberText(text: string): string {
+  let sign = '';
+  let t = text;
+  if (t[0] === '+') t = t.slice(1);
+  else if (t[0] === '-') {
+    sign = '-';
+    t = t.slice(1);
+  }
+  t = t.replace(/^0+(?=\d)/, '');
+  if (t[0] === '.') t = `0${t}`;
+  if (t.endsWith('.')) t = t.slice(0, -1);
+  return sign + t.replace(/\.(?=[eE])/, '');
+}
+
+function numberCodec(type: SimpleType, lexical: RegExp, words: string): SimpleCodec {
+  const rule = numberRule(type);
+  const wholeOnly = jsonKind(type.builtin) === 'integer';
+  const check = (text: string): string | Misfit => {
+    if (!lexical.test(text)) return new Misfit(`"${brief(text)}" is not ${words}`);
+    const broken = rule(text);
+    return broken ? new Misfit(broken) : text;
+  };
+  return {
+    read(text) {
+      const t = check(collapse(text));
+      return t instanceof Misfit ? t : numberFromText(jsonNumberText(t));
+    },
+    write(value) {
+      if (!isNumber(value)) return new Misfit(`${show(value)} is not ${words}`);
+      let text = typeof value === 'number' ? String(value) : value.text;
+      if (/[eE]/.test(text)) text = plainDecimal(text);
+      if (wholeOnly && /^-?\d+\.0+$/.test(text)) text = text.slice(0, text.indexOf('.'));
+      return check(text);
+    },
+  };
+}
+
+/** xs:decimal knows no exponent (Part 2 §3.2.3.1): 1e-7 is written 0.0000001. */
+function plainDecimal(text: string): string {
+  const m = /^(-?)(\d+)(?:\.(\d+))?[eE]([+-]?\d+)$/.exec(text);
+  if (!m) return text;
+  const exponent = Number(m[4]);
+  if (Math.abs(exponent) > 400) return text;
+  const digits = m[2]! + (m[3] ?? '');
+  const point = m[2]!.length + exponent;
+  if (point <= 0) return `${m[1]}0.${'0'.repeat(-point)}${digits}`;
+  if (point >= digits.length) return `${m[1]}${digits}${'0'.repeat(point - digits.length)}`;
+  return `${m[1]}${digits.slice(0, point)}.${digits.slice(point)}`;
+}
+
+/** Compares decimal numbers by their text, so that no digit is lost. */
+export function compareDecimals(a: string, b: string): number {
+  const [sa, ia, fa] = split(a);
+  const [sb, ib, fb] = split(b);
+  if (sa !== sb) return sa - sb;
+  if (ia.length !== ib.length) return sa * (ia.length - ib.length);
+  if (ia !== ib) return sa * (ia < ib ? -1 : 1);
+  const width = Math.max(fa.length, fb.length);
+  const pa = fa.padEnd(width, '0');
+  const pb = fb.padEnd(width, '0');
+  return pa === pb ? 0 : sa * (pa < pb ? -1 : 1);
+}
+
+function split(text: string): [sign: 1 | -1, whole: string, fraction: string] {
+  const m = /^([+-]?)0*(\d*)(?:\.(\d*?)0*)?$/.exec(text);
+  const whole = m?.[2] ?? '';
+  const fraction = m?.[3] ?? '';
+  const negative = m?.[1] === '-' && (whole !== '' || fraction !== '');
+  return [negative ? -1 : 1, whole, fraction];
+}
+
+function numberRule(type: SimpleType): (text: string) => string | undefined {
+  const f = type.facets;
+  const rules: ((text: string) => string | undefined)[] = [];
+  if (f.minInclusive !== undefined) rules.push((t) => (compareDecimals(t, f.minInclusive!) < 0 ? `${brief(t)} is less than ${f.minInclusive}` : undefined));
+  if (f.maxInclusive !== undefined) rules.push((t) => (compareDecimals(t, f.maxInclusive!) > 0 ? `${brief(t)} is more than ${f.maxInclusive}` : undefined));
+  if (f.minExclusive !== undefined) rules.push((t) => (compareDecimals(t, f.minExclusive!) <= 0 ? `${brief(t)} is not more than ${f.minExclusive}` : undefined));
+  if (f.maxExclusive !== undefined) rules.push((t) => (compareDecimals(t, f.maxExclusive!) >= 0 ? `${brief(t)} is not less than ${f.maxExclusive}` : undefined));
+  if (f.enumeration) rules.push((t) => (f.enumeration!.some((e) => compareDecimals(t, e) === 0) ? undefined : `${brief(t)} is none of ${f.enumeration!.join(', ')}`));
+  if (f.fractionDigits !== undefined) rules.push((t) => (split(t)[2].length > f.fractionDigits! ? `${brief(t)} has more than ${f.fractionDigits} digits after the point` : undefined));
+  if (f.totalDigits !== undefined) {
+    rules.push((t) => {
+      const [, whole, fraction] = split(t);
+      return whole.length + fraction.length > f.totalDigits! ? `${brief(t)} has more than ${f.totalDigits} digits` : undefined;
+    });
+  }
+  if (rules.length === 0) return () => undefined;
+  return (text) => {
+    for (const rule of rules) {
+      const words = rule(text);
+      if (words) return words;
+    }
+    return undefined;
+  };
+}
+
+function floatCodec(type: SimpleType): SimpleCodec {
+  const lexical = /^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?$/;
+  const f = type.facets;
+  const bounded = (n: number, t: string): string | undefined => {
+    if (f.minInclusive !== undefined && n < Number(f.minInclusive)) return `${t} is less than ${f.minInclusive}`;
+    if (f.maxInclusive !== undefined && n > Number(f.maxInclusive)) return `${t} is more than ${f.maxInclusive}`;
+    if (f.minExclusive !== undefined && n <= Number(f.minExclusive)) return `${t} is not more than ${f.minExclusive}`;
+    if (f.maxExclusive !== undefined && n >= Number(f.maxExclusive)) return `${t} is not less than ${f.maxExclusive}`;
+    return undefined;
+  };
+  return {
+    read(text) {
+      const t = collapse(text);
+      if (t === 'INF' || t === '-INF' || t === 'NaN') return t;
+      if (!lexical.test(t)) return new Misfit(`"${brief(t)}" is not a number`);
+      const words = bounded(Number(t), t);
+      return words ? new Misfit(words) : numberFromText(jsonNumberText(t));
+    },
+    write(value) {
+      if (value === 'INF' || value === '-INF' || value === 'NaN') return value;
+      if (!isNumber(value)) return new Misfit(`${show(value)} is not a number`);
+      const text = value instanceof Digits ? value.text : String(value);
+      const words = bounded(Number(text), text);
+      return words ? new Misfit(words) : text;
+    },
+  };
+}
+
+const LEXICAL: Record<string, { test: RegExp; words: string }> = {
+  dateTime: { test: /^-?\d{4,}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]\d\d:\d\d)?$/, words: 'a date and time (2026-12-04T05:30:00+01:00)' },
+  date: { test: /^-?\d{4,}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])(Z|[+-]\d\d:\d\d)?$/, words: 'a date (2026-12-04)' },
+  time: { test: /^\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]\d\d:\d\d)?$/, words: 'a time (05:30:00)' },
+  duration: { test: /^-?P(?=\d|T\d)(\d+Y)?(\d+M)?(\d+D)?(T(?=\d)(\d+H)?(\d+M)?(\d+(\.\d+)?S)?)?$/, words: 'a duration (P2DT3H)' },
+  gYear: { test: /^-?\d{4,}(Z|[+-]\d\d:\d\d)?$/, words: 'a year' },
+  gYearMonth: { test: /^-?\d{4,}-\d\d(Z|[+-]\d\d:\d\d)?$/, words: 'a year and month' },
+  gMonthDay: { test: /^--\d\d-\d\d(Z|[+-]\d\d:\d\d)?$/, words: 'a month and day' },
+  gDay: { test: /^---\d\d(Z|[+-]\d\d:\d\d)?$/, words: 'a day of a month' },
+  gMonth: { test: /^--\d\d(Z|[+-]\d\d:\d\d)?$/, words: 'a month' },
+  hexBinary: { test: /^([0-9a-fA-F]{2})*$/, words: 'bytes as hexadecimal digits' },
+  base64Binary: { test: /^[A-Za-z0-9+/ \t\r\n]*={0,2}\s*$/, words: 'bytes as base64' },
+};
+
+function stringCodec(type: SimpleType): SimpleCodec {
+  const f = type.facets;
+  const lexical = LEXICAL[type.builtin];
+  const min = f.length ?? f.minLength;
+  const max = f.length ?? f.maxLength;
+  const counted = type.builtin !== 'base64Binary' && type.builtin !== 'hexBinary';
+  const allowed = f.enumeration ? new Set(f.enumeration.map((e) => normalise(e, type))) : undefined;
+  const check = (text: string): string | undefined => {
+    if (allowed && !allowed.has(text)) return `"${brief(text)}" is none of ${[...allowed].slice(0, 20).join(', ')}`;
+    if (lexical && !lexical.test.test(text)) return `"${brief(text)}" is not ${lexical.words}`;
+    if (counted && (min !== undefined || max !== undefined)) {
+      const n = [...text].length;
+      if (min !== undefined && n < min) return `"${brief(text)}" is shorter than ${min} characters`;
+      if (max !== undefined && n > max) return `"${brief(text)}" is longer than ${max} characters`;
+    }
+    return undefined;
+  };
+  return {
+    read(text) {
+      const t = normalise(text, type);
+      const words = check(t);
+      return words ? new Misfit(words) : t;
+    },
+    write(value) {
+      if (typeof value !== 'string') return new Misfit(`${show(value)} is not text`);
+      if (hasForbidden(value)) return new Misfit('the text holds a control character that XML cannot carry');
+      const words = check(normalise(value, type));
+      return words ? new Misfit(words) : value;
+    },
+  };
+}
+
+function listCodec(type: SimpleType): SimpleCodec {
+  const item = simpleCodec(type.item!);
+  return {
+    read(text) {
+      const t = collapse(text);
+      const out: unknown[] = [];
+      if (t === '') return out;
+      for (const part of t.split(' ')) {
+        const v = item.read(part);
+        if (v instanceof Misfit) return v;
+        out.push(v);
+      }
+      return out;
+    },
+    write(value) {
+      if (!Array.isArray(value)) return new Misfit(`${show(value)} is not a list`);
+      const parts: string[] = [];
+      for (const v of value) {
+        const t = item.write(v);
+        if (t instanceof Misfit) return t;
+        if (t === '' || /\s/.test(t)) return new Misfit('an item of an XML list cannot be empty or hold white space');
+        parts.push(t);
+      }
+      return parts.join(' ');
+    },
+  };
+}
+
+function unionCodec(type: SimpleType): SimpleCodec {
+  const members = type.members!.map(simpleCodec);
+  return {
+    read(text) {
+      for (const m of members) {
+        const v = m.read(text);
+        if (!(v instanceof Misfit)) return v;
+      }
+      return new Misfit(`"${brief(text)}" fits no member of the union`);
+    },
+    write(value) {
+      for (const m of members) {
+        const t = m.write(value);
+        if (!(t instanceof Misfit)) return t;
+      }
+      return new Misfit(`${show(value)} fits no member of the union`);
+    },
+  };
+}
+
+function brief(text: string): string {
+  return text.length > 60 ? `${text.slice(0, 57)}…` : text;
+}
+
+export function show(value: unknown): string {
+  if (value === null) return 'null';
+  if (Array.isArray(value)) return 'a list';
+  if (value instanceof Digits) return value.text;
+  if (typeof value === 'object') return 'an object';
+  return typeof value === 'string' ? `"${brief(value)}"` : String(value);
+}

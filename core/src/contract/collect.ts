@@ -1,0 +1,67 @@
+import { LIMITS } from '../limits';
+import { HingeError, placeText } from '../problem';
+import { readXmlTree } from '../xml';
+import { referencesIn, resolveLocation } from './wsdl';
+import type { ContractFiles } from './model';
+
+/** Fetches one document as text; rejects when it is not there. The gateway and the command read disks and URLs, the studio URLs. */
+export type Fetcher = (location: string) => Promise<string>;
+
+/**
+ * Gathers a contract from its entry: every imported document that is not among `given` is asked of `fetch`. Documents
+ * keep their locations relative to the entry where they can, so that the set can be moved.
+ */
+export async function collectContract(entry: string, given: Readonly<Record<string, string>>, fetch: Fetcher | undefined): Promise<ContractFiles> {
+  const files: Record<string, string> = { ...given };
+  const tried = new Set<string>();
+  const queue = [entry];
+  let total = 0;
+  while (queue.length) {
+    const path = queue.shift()!;
+    if (tried.has(path)) continue;
+    tried.add(path);
+    if (tried.size > LIMITS.contractDocuments) throw new HingeError('HNG-103', `the contract has more than ${LIMITS.contractDocuments} documents`, { file: entry });
+    if (files[path] === undefined) files[path] = await load(path, fetch, entry);
+    total += files[path].length;
+    if (total > LIMITS.contractBytes) throw new HingeError('HNG-103', `the contract is larger than ${LIMITS.contractBytes} bytes`, { file: path, line: 1 });
+    const root = readXmlTree(files[path], path);
+    for (const { location, from } of referencesIn(root)) {
+      const target = resolveLocation(path, location);
+      const last = target.split('/').pop();
+      const beside = Object.keys(files).filter((f) => f.split('/').pop() === last);
+      if (files[target] === undefined && beside.length === 1) {
+        queue.push(beside[0]!);
+        continue;
+      }
+      if (files[target] === undefined && !fetch) {
+        throw new HingeError('HNG-112', `${location} is imported and was not given`, { file: from.file, line: from.line, column: from.column }, { remedy: `Add ${location}, or give the contract by URL so that it can be fetched.` });
+      }
+      try {
+        files[target] ??= await load(target, fetch, path);
+      } catch (cause) {
+        const why = cause instanceof HingeError ? cause.finding.message : String(cause);
+        throw new HingeError('HNG-112', `${location} is imported and cannot be read: ${why}`, { file: from.file, line: from.line, column: from.column }, { remedy: `Add ${location} beside ${path.split('/').pop()}, or give the contract by URL so that it can be fetched.`, cause });
+      }
+      queue.push(target);
+    }
+  }
+  return { entry, files };
+}
+
+async function load(path: string, fetch: Fetcher | undefined, from: string): Promise<string> {
+  if (!fetch) throw new HingeError('HNG-112', `${path} was not given`, { file: from });
+  try {
+    return await fetch(path);
+  } catch (cause) {
+    if (cause instanceof HingeError) throw cause;
+    throw new HingeError('HNG-120', `${path} cannot be read: ${(cause as Error).message}`, { file: path }, { cause });
+  }
+}
+
+export function describeError(error: unknown): string {
+  if (error instanceof HingeError) {
+    const where = placeText(error.finding.place);
+    return `${where ? `${where}: ` : ''}${error.finding.message}. ${error.finding.remedy}`;
+  }
+  return error instanceof Error ? error.message : String(error);
+}

@@ -1,0 +1,3 @@
+export * from './model';
+export * from './wsdl';
+export * from './collect';

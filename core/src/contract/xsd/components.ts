@@ -1,0 +1,100 @@
+import type { QName } from '../../xml';
+import type { Place } from '../../problem';
+
+/** The schema components of XML Schema 1.0 Part 1 §2.2 that data binding needs. Built lazily: schemas are cyclic. */
+export const XSD = 'http://www.w3.org/2001/XMLSchema';
+export const XSI = 'http://www.w3.org/2001/XMLSchema-instance';
+
+/** `max` is Infinity for "unbounded". */
+export interface Particle {
+  readonly min: number;
+  readonly max: number;
+  readonly term: Term;
+}
+
+export type Term = ElementDecl | ModelGroup | Wildcard;
+
+export interface ModelGroup {
+  readonly kind: 'sequence' | 'choice' | 'all';
+  readonly particles: readonly Particle[];
+}
+
+export interface ElementDecl {
+  readonly kind: 'element';
+  readonly name: string;
+  /** Namespace on the wire: '' for an unqualified local element. */
+  readonly uri: string;
+  readonly global: boolean;
+  readonly nillable: boolean;
+  readonly abstract: boolean;
+  readonly fixed?: string;
+  readonly doc?: string;
+  readonly place: Place;
+  /** Resolved on first use. */
+  readonly type: Type;
+}
+
+export interface Wildcard {
+  readonly kind: 'any';
+  readonly namespaces: string;
+  readonly process: string;
+}
+
+export interface AttributeUse {
+  readonly name: string;
+  readonly uri: string;
+  readonly required: boolean;
+  readonly fixed?: string;
+  readonly doc?: string;
+  readonly type: SimpleType;
+}
+
+export interface Facets {
+  readonly length?: number;
+  readonly minLength?: number;
+  readonly maxLength?: number;
+  readonly totalDigits?: number;
+  readonly fractionDigits?: number;
+  /** Lexical: bounds of dates and long decimals do not fit a number. */
+  readonly minInclusive?: string;
+  readonly maxInclusive?: string;
+  readonly minExclusive?: string;
+  readonly maxExclusive?: string;
+  readonly enumeration?: readonly string[];
+  /** Each entry is one derivation step; all must match. Within a step patterns are alternatives (Part 2 §4.3.4). */
+  readonly patterns?: readonly string[];
+  readonly whiteSpace?: 'preserve' | 'replace' | 'collapse';
+}
+
+export interface SimpleType {
+  readonly kind: 'simple';
+  readonly name?: QName;
+  readonly variety: 'atomic' | 'list' | 'union';
+  /** The nearest built-in type, e.g. 'int' for a restriction of xs:int; 'anySimpleType' for lists and unions. */
+  readonly builtin: string;
+  readonly item?: SimpleType;
+  readonly members?: readonly SimpleType[];
+  readonly facets: Facets;
+  readonly doc?: string;
+}
+
+export type Content =
+  | { readonly kind: 'empty' }
+  | { readonly kind: 'simple'; readonly type: SimpleType }
+  | { readonly kind: 'elements'; readonly particle: Particle };
+
+export interface ComplexType {
+  readonly kind: 'complex';
+  readonly name?: QName;
+  readonly abstract: boolean;
+  readonly mixed: boolean;
+  readonly base?: Type;
+  readonly derivation: 'extension' | 'restriction';
+  readonly content: Content;
+  readonly attributes: readonly AttributeUse[];
+  readonly anyAttribute: boolean;
+  readonly doc?: string;
+  readonly place: Place;
+}
+
+export type Type = SimpleType | ComplexType;

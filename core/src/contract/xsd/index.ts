@@ -1,0 +1,6 @@
+export * from './components';
+export * from './set';
+export { documentationOf, deepText } from './resolver';
+export * from './binding';
+export * from './json-schema';
+export { builtinType, jsonKind } from './builtins';

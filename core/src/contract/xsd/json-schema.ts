@@ -1,0 +1,198 @@
+import { refTo, type JsonSchema, type TypeTable } from '../../schema';
+import { bindingOf, type ElementProperty } from './binding';
+import { jsonKind } from './builtins';
+import { XSD, type ComplexType, type ElementDecl, type Facets, type Particle, type SimpleType, type Type } from './components';
+import { patternToRegExp } from './pattern';
+
+/** Writes XSD types as JSON Schema, exactly as the codec reads and writes them. Named complex types become entries of `types`. */
+export class SchemaWriter {
+  readonly types: TypeTable = {};
+  private readonly names = new Map<Type, string>();
+
+  /** Schema of the content of an element: its children as properties. */
+  ofElement(decl: ElementDecl): JsonSchema {
+    return this.ofContent(decl.type, decl.name);
+  }
+
+  /** Content of a message element: always an object, simple content as `value`. */
+  ofContent(type: Type, name: string): JsonSchema {
+    if (type.kind === 'simple') {
+      return { type: 'object', properties: { value: this.ofSimple(type) }, required: ['value'], additionalProperties: false };
+    }
+    return this.ofComplex(type, name);
+  }
+
+  private ofType(type: Type, hint: string): JsonSchema {
+    return type.kind === 'simple' ? this.ofSimple(type) : this.ofComplex(type, hint);
+  }
+
+  private ofComplex(type: ComplexType, hint: string): JsonSchema {
+    const known = this.names.get(type);
+    if (known) return refTo(known);
+    if (type.name?.uri === XSD) return {};
+    const name = this.freeName(type.name?.local ?? upper(hint));
+    this.names.set(type, name);
+    const schema: JsonSchema = {};
+    this.types[name] = schema;
+    Object.assign(schema, this.body(type));
+    return refTo(name);
+  }
+
+  private freeName(wanted: string): string {
+    const clean = wanted.replace(/[^A-Za-z0-9._-]/g, '_');
+    let name = clean;
+    for (let n = 2; this.types[name]; n++) name = `${clean}${n}`;
+    return name;
+  }
+
+  private body(type: ComplexType): JsonSchema {
+    const b = bindingOf(type);
+    const properties: Record<string, JsonSchema> = {};
+    const required: string[] = [];
+    for (const p of b.properties) {
+      if (p.kind === 'element') {
+        properties[p.json] = this.ofProperty(p);
+        if (p.min > 0) required.push(p.json);
+      } else if (p.kind === 'attribute') {
+        properties[p.json] = withDoc(this.ofSimple(p.use.type), p.use.doc, { name: p.use.name, attribute: true, ...(p.use.uri && { namespace: p.use.uri }) });
+        if (p.use.required) required.push(p.json);
+      } else {
+        properties[p.json] = this.ofSimple(p.type);
+        required.push(p.json);
+      }
+    }
+    const schema: JsonSchema = { type: 'object' };
+    if (type.doc) schema.description = type.doc;
+    schema.properties = properties;
+    if (required.length) schema.required = required;
+    schema.additionalProperties = false;
+    const choices = b.particle ? choiceRules(b.particle) : [];
+    if (choices.length === 1) schema.oneOf = choices[0];
+    else if (choices.length > 1) schema.allOf = choices.map((oneOf) => ({ oneOf }));
+    return schema;
+  }
+
+  private ofProperty(p: ElementProperty): JsonSchema {
+    const xml = { name: p.decl.name, ...(p.decl.uri && { namespace: p.decl.uri }) };
+    if (p.many) return withDoc({ type: 'array', items: this.one(p.decl), ...counts(p) }, p.decl.doc, xml);
+    const item = p.wrapped;
+    if (item) {
+      return withDoc({ type: 'array', items: this.itemOf(item), ...counts(item) }, p.decl.doc ?? item.decl.doc, { ...xml, wrapped: true });
+    }
+    return withDoc(this.one(p.decl), p.decl.doc, xml);
+  }
+
+  private itemOf(item: ElementProperty): JsonSchema {
+    return { ...wrapRef(this.one(item.decl)), xml: { name: item.decl.name, ...(item.decl.uri && { namespace: item.decl.uri }) } };
+  }
+
+  private one(decl: ElementDecl): JsonSchema {
+    const schema = this.ofType(decl.type, decl.name);
+    const fixed = decl.fixed !== undefined && decl.type.kind === 'simple' && jsonKind(decl.type.builtin) === 'string' ? { ...schema, const: decl.fixed } : schema;
+    return decl.nillable ? nullable(fixed) : fixed;
+  }
+
+  ofSimple(type: SimpleType): JsonSchema {
+    if (type.variety === 'list') return { type: 'array', items: this.ofSimple(type.item!), ...listCounts(type.facets) };
+    if (type.variety === 'union') return { anyOf: dedupe(type.members!.map((m) => this.ofSimple(m))) };
+    const schema = atomic(type);
+    if (type.doc) schema.description = type.doc;
+    return schema;
+  }
+}
+
+function atomic(type: SimpleType): JsonSchema {
+  const f = type.facets;
+  const kind = jsonKind(type.builtin);
+  if (kind === 'boolean') return { type: 'boolean' };
+  if (kind === 'string') return stringSchema(type);
+  const number: JsonSchema = { type: kind === 'integer' ? 'integer' : 'number' };
+  if (type.builtin === 'int' || (kind === 'integer' && type.builtin === 'short')) number.format = 'int32';
+  else if (type.builtin === 'long') number.format = 'int64';
+  else if (type.builtin === 'double' || type.builtin === 'float') number.format = type.builtin;
+  const bounds = [['minInclusive', 'minimum'], ['maxInclusive', 'maximum'], ['minExclusive', 'exclusiveMinimum'], ['maxExclusive', 'exclusiveMaximum']] as const;
+  for (const [facet, keyword] of bounds) {
+    // A bound that a double cannot hold would judge wrongly; format int64 says the same.
+    if (f[facet] !== undefined && Number.isSafeInteger(Math.trunc(Number(f[facet])))) number[keyword] = Number(f[facet]);
+  }
+  if (f.enumeration) number.enum = f.enumeration.map(Number);
+  if (kind === 'float') return { anyOf: [number, { type: 'string', enum: ['INF', '-INF', 'NaN'] }] };
+  return number;
+}
+
+/** Types without a JSON Schema format that means the same: an xs:dateTime may lack the offset that RFC 3339 demands. */
+const TITLED = new Set(['dateTime', 'date', 'time', 'duration', 'gYear', 'gYearMonth', 'gMonthDay', 'gDay', 'gMonth', 'hexBinary', 'anyURI', 'language']);
+
+function stringSchema(type: SimpleType): JsonSchema {
+  const f = type.facets;
+  const schema: JsonSchema = { type: 'string' };
+  if (f.enumeration) schema.enum = [...f.enumeration];
+  const encoded = type.builtin === 'base64Binary' || type.builtin === 'hexBinary';
+  if (type.builtin === 'base64Binary') schema.contentEncoding = 'base64';
+  else if (TITLED.has(type.builtin) && !f.enumeration && !f.patterns) schema.title = `xs:${type.builtin}`;
+  // Lengths of binary types count octets (Part 2 §4.3.1), JSON Schema counts characters.
+  if (!encoded) {
+    const min = f.length ?? f.minLength;
+    const max = f.length ?? f.maxLength;
+    if (min !== undefined) schema.minLength = min;
+    if (max !== undefined) schema.maxLength = max;
+  }
+  const patterns = (f.patterns ?? []).map(patternToRegExp).filter((p) => p !== undefined);
+  if (patterns.length === 1) schema.pattern = patterns[0];
+  else if (patterns.length > 1) schema.allOf = patterns.map((pattern) => ({ pattern }));
+  return schema;
+}
+
+/** oneOf rules for choices that do not repeat and whose branches each need one element. */
+function choiceRules(p: Particle): JsonSchema[][] {
+  if (p.term.kind === 'element' || p.term.kind === 'any' || p.max > 1) return [];
+  if (p.term.kind !== 'choice') return p.min === 0 ? [] : p.term.particles.flatMap(choiceRules);
+  const branches = p.term.particles.map((b) => (b.term.kind === 'element' && b.min > 0 && b.max === 1 ? b.term.name : undefined));
+  if (branches.some((b) => b === undefined) || new Set(branches).size < branches.length || branches.length < 2) return [];
+  const rules: JsonSchema[] = branches.map((b) => ({ required: [b!] }));
+  if (p.min === 0) rules.push({ not: { anyOf: branches.map((b) => ({ required: [b!] })) } });
+  return [rules];
+}
+
+function counts(p: ElementProperty): JsonSchema {
+  const out: JsonSchema = {};
+  if (p.min > 1) out.minItems = p.min;
+  else if (p.min === 1) out.minItems = 1;
+  if (p.max !== Infinity) out.maxItems = p.max;
+  return out;
+}
+
+function listCounts(f: Facets): JsonSchema {
+  const out: JsonSchema = {};
+  const min = f.length ?? f.minLength;
+  const max = f.length ?? f.maxLength;
+  if (min !== undefined) out.minItems = min;
+  if (max !== undefined) out.maxItems = max;
+  return out;
+}
+
+function nullable(schema: JsonSchema): JsonSchema {
+  if (schema.$ref || schema.anyOf || schema.enum || schema.const !== undefined || typeof schema.type !== 'string') return { anyOf: [schema, { type: 'null' }] };
+  return { ...schema, type: [schema.type, 'null'] };
+}
+
+function withDoc(schema: JsonSchema, doc: string | undefined, xml: NonNullable<JsonSchema['xml']>): JsonSchema {
+  return { ...wrapRef(schema), ...(doc && { description: doc }), xml };
+}
+
+/** JSON Schema 2020-12 lets keywords stand beside $ref; a copy keeps the shared reference object clean. */
+function wrapRef(schema: JsonSchema): JsonSchema {
+  return { ...schema };
+}
+
+function dedupe(schemas: JsonSchema[]): JsonSchema[] {
+  const seen = new Set<string>();
+  return schemas.filter((s) => {
+    const key = JSON.stringify(s);
+    if (seen.has(key)) return false;
+    seen.add(key);
+    return true;
+  });
+}
+
+const upper = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

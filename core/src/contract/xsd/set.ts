@@ -1,0 +1,178 @@
+import { HingeError } from '../../problem';
+import { attributeOf, keyOf, placeOf, qnameOf, type QName, type XmlElement } from '../../xml';
+import { builtinType } from './builtins';
+import { XSD, type ComplexType, type ElementDecl, type SimpleType, type Type } from './components';
+import { buildComplex, buildElement, buildSimple } from './build';
+import { COMPONENT_KINDS, type ComponentKind, type Declared, type Resolver, type SchemaDocument } from './resolver';
+
+/** All schemas of one contract: global declarations by kind and name, components built on first use. */
+export class SchemaSet implements Resolver {
+  private readonly declared: Record<ComponentKind, Map<string, Declared>> = {
+    element: new Map(), complexType: new Map(), simpleType: new Map(), attribute: new Map(), group: new Map(), attributeGroup: new Map(),
+  };
+  private readonly elements = new Map<string, ElementDecl>();
+  private readonly types = new Map<string, Type>();
+  private readonly building = new Set<string>();
+  /** Names that a substitution group's head stands for. */
+  private readonly substitutes = new Map<string, string[]>();
+  /** Types by the base that they are derived from. */
+  private readonly derived = new Map<string, string[]>();
+
+  addSchema(root: XmlElement, includerNamespace?: string): SchemaDocument {
+    const own = attributeOf(root, 'targetNamespace');
+    const doc: SchemaDocument = {
+      root,
+      targetNamespace: own ?? includerNamespace ?? '',
+      elementsQualified: attributeOf(root, 'elementFormDefault') === 'qualified',
+      attributesQualified: attributeOf(root, 'attributeFormDefault') === 'qualified',
+      chameleon: own === undefined && !!includerNamespace,
+    };
+    for (const node of root.children) {
+      if (node.uri !== XSD || !COMPONENT_KINDS.includes(node.local as ComponentKind)) continue;
+      const name = attributeOf(node, 'name');
+      if (!name) throw new HingeError('HNG-116', `a global ${node.local} has no name`, placeOf(node));
+      const key = keyOf(doc.targetNamespace, name);
+      const map = this.declared[node.local as ComponentKind];
+      if (!map.has(key)) map.set(key, { node, doc });
+      this.noteDerivation(node, doc, key);
+    }
+    return doc;
+  }
+
+  private noteDerivation(node: XmlElement, doc: SchemaDocument, key: string): void {
+    const head = node.local === 'element' ? attributeOf(node, 'substitutionGroup') : undefined;
+    if (head) push(this.substitutes, this.keyFor(node, head, doc), key);
+    if (node.local !== 'complexType') return;
+    for (const content of node.children) {
+      if (content.local !== 'complexContent' && content.local !== 'simpleContent') continue;
+      for (const d of content.children) {
+        const base = d.local === 'extension' || d.local === 'restriction' ? attributeOf(d, 'base') : undefined;
+        if (base) push(this.derived, this.keyFor(d, base, doc), key);
+      }
+    }
+  }
+
+  private keyFor(node: XmlElement, text: string, doc: SchemaDocument): string {
+    const q = this.resolveName(node, text, doc);
+    return keyOf(q.uri, q.local);
+  }
+
+  /** A QName in a schema; in a chameleon document unprefixed names mean the includer's namespace. */
+  resolveName(node: XmlElement, text: string, doc: SchemaDocument): QName {
+    const q = qnameOf(node, text);
+    return q.uri === '' && doc.chameleon ? { uri: doc.targetNamespace, local: q.local } : q;
+  }
+
+  lookup(kind: ComponentKind, q: QName): Declared | undefined {
+    return this.declared[kind].get(keyOf(q.uri, q.local));
+  }
+
+  need(kind: ComponentKind, q: QName, from: XmlElement): Declared {
+    const found = this.lookup(kind, q);
+    if (!found) throw new HingeError('HNG-115', `there is no ${kind} ${q.local} in namespace ${q.uri || '(none)'}`, placeOf(from));
+    return found;
+  }
+
+  element(q: QName, from: XmlElement): ElementDecl {
+    const key = keyOf(q.uri, q.local);
+    let decl = this.elements.get(key);
+    if (!decl) {
+      const { node, doc } = this.need('element', q, from);
+      decl = buildElement(this, node, doc, true);
+      this.elements.set(key, decl);
+    }
+    return decl;
+  }
+
+  /** Members of the substitution group of a global element, itself left out, transitively. */
+  substitutesOf(q: QName): ElementDecl[] {
+    const out: ElementDecl[] = [];
+    const seen = new Set<string>();
+    const walk = (key: string) => {
+      for (const member of this.substitutes.get(key) ?? []) {
+        if (seen.has(member)) continue;
+        seen.add(member);
+        const { node } = this.declared.element.get(member)!;
+        const close = member.indexOf('}');
+        out.push(this.element({ uri: member.slice(1, close), local: member.slice(close + 1) }, node));
+        walk(member);
+      }
+    };
+    walk(keyOf(q.uri, q.local));
+    return out;
+  }
+
+  /** Complex types derived from the named one, itself left out, transitively. */
+  derivedFrom(q: QName): ComplexType[] {
+    const out: ComplexType[] = [];
+    const seen = new Set<string>();
+    const walk = (key: string) => {
+      for (const name of this.derived.get(key) ?? []) {
+        if (seen.has(name)) continue;
+        seen.add(name);
+        const close = name.indexOf('}');
+        const { node } = this.declared.complexType.get(name)!;
+        const type = this.type({ uri: name.slice(1, close), local: name.slice(close + 1) }, node);
+        if (type.kind === 'complex') out.push(type);
+        walk(name);
+      }
+    };
+    walk(keyOf(q.uri, q.local));
+    return out;
+  }
+
+  simpleType(q: QName, from: XmlElement): SimpleType {
+    const t = this.type(q, from);
+    if (t.kind !== 'simple') throw new HingeError('HNG-116', `${q.local} is a complex type; a simple one must stand here`, placeOf(from));
+    return t;
+  }
+
+  type(q: QName, from: XmlElement): Type {
+    if (q.uri === XSD) {
+      const builtin = builtinType(q.local);
+      if (builtin) return builtin;
+      if (q.local === 'anyType') return ANY_TYPE;
+      throw new HingeError('HNG-115', `XML Schema has no type ${q.local}`, placeOf(from));
+    }
+    const key = keyOf(q.uri, q.local);
+    const have = this.types.get(key);
+    if (have) return have;
+    const found = this.lookup('complexType', q) ?? this.lookup('simpleType', q);
+    if (!found) throw new HingeError('HNG-115', `there is no type ${q.local} in namespace ${q.uri || '(none)'}`, placeOf(from));
+    if (this.building.has(key)) throw new HingeError('HNG-116', `the type ${q.local} is derived from itself`, placeOf(found.node));
+    this.building.add(key);
+    try {
+      const type = found.node.local === 'complexType' ? buildComplex(this, found.node, found.doc, q) : buildSimple(this, found.node, found.doc, q);
+      this.types.set(key, type);
+      return type;
+    } finally {
+      this.building.delete(key);
+    }
+  }
+
+  globalElements(): QName[] {
+    return [...this.declared.element.values()].map(({ node, doc }) => ({ uri: doc.targetNamespace, local: attributeOf(node, 'name')! }));
+  }
+}
+
+/** xs:anyType, the ur-type (Part 1 §3.4.7): anything goes. */
+const ANY_TYPE: ComplexType = {
+  kind: 'complex',
+  name: { uri: XSD, local: 'anyType' },
+  abstract: false,
+  mixed: true,
+  derivation: 'restriction',
+  content: {
+    kind: 'elements',
+    particle: { min: 1, max: 1, term: { kind: 'sequence', particles: [{ min: 0, max: Infinity, term: { kind: 'any', namespaces: '##any', process: 'lax' } }] } },
+  },
+  attributes: [],
+  anyAttribute: true,
+  place: {},
+};
+
+function push(map: Map<string, string[]>, key: string, value: string): void {
+  const list = map.get(key);
+  if (list) list.push(value);
+  else map.set(key, [value]);
+}

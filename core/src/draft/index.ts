@@ -1,0 +1,4 @@
+export * from './names';
+export * from './plan';
+export * from './proxy';
+export * from './rest';

@@ -1,0 +1,134 @@
+import type { FlowDocument, OperationDocument } from '../flow/document';
+import { openBackends, type BackendSet } from '../flow/contracts';
+import type { JsonSchema, TypeTable } from '../schema';
+
+/** The caller-facing contract of an API as an OpenAPI 3.1.0 document. Plain JSON. */
+export function exportOpenApi(document: FlowDocument, options: { server?: string } = {}): Record<string, unknown> {
+  const backends = openBackends(document);
+  const door = document.doors[0];
+  const schemas: TypeTable = {};
+  for (const [name, schema] of Object.entries(document.types ?? {})) schemas[name] = outward(schema);
+  schemas.Problem = { ...(schemas.Problem ?? PROBLEM) };
+  const problemName = document.types?.Problem ? 'GatewayProblem' : 'Problem';
+  if (problemName !== 'Problem') schemas[problemName] = PROBLEM;
+  const paths: Record<string, Record<string, unknown>> = {};
+  for (const [id, operation] of Object.entries(document.operations)) {
+    if (operation.method === 'ANY' || operation.path.includes('*')) continue;
+    (paths[operation.path] ??= {})[operation.method.toLowerCase()] = operationOf(id, operation, document, backends, problemName);
+  }
+  return {
+    openapi: '3.1.0',
+    info: { title: document.api.name, version: document.api.version, ...(document.api.description && { description: document.api.description }) },
+    servers: [{ url: `${options.server ?? ''}${door?.path ?? '/'}`.replace(/(.)\/$/, '$1') }],
+    paths,
+    components: { schemas },
+  };
+}
+
+/** RFC 9457 §3, with the members that this gateway adds. */
+const PROBLEM: JsonSchema = {
+  type: 'object',
+  description: 'What went wrong (RFC 9457)',
+  properties: {
+    type: { type: 'string' },
+    title: { type: 'string' },
+    status: { type: 'integer' },
+    detail: { type: 'string' },
+    instance: { type: 'string' },
+    traceId: { type: 'string' },
+    backend: { type: 'string' },
+    errors: {
+      type: 'array',
+      items: { type: 'object', properties: { pointer: { type: 'string' }, parameter: { type: 'string' }, detail: { type: 'string' }, code: { type: 'string' } }, required: ['detail', 'code'] },
+    },
+    fault: { type: 'object', properties: { code: { type: 'string' }, reason: { type: 'string' }, detail: {} }, required: ['code', 'reason'] },
+  },
+  required: ['type', 'title', 'status'],
+};
+
+function operationOf(id: string, o: OperationDocument, document: FlowDocument, backends: BackendSet, problemName: string): Record<string, unknown> {
+  const sample = document.cases?.find((c) => c.operation === id)?.request;
+  const status = String(o.reply?.status ?? 200);
+  const problem = { 'application/problem+json': { schema: { $ref: `#/components/schemas/${problemName}` } } };
+  const responses: Record<string, unknown> = {
+    [status]: {
+      description: o.reply?.description ?? 'Done',
+      ...(o.reply?.schema && { content: { [o.reply.mediaType ?? 'application/json']: { schema: outward(o.reply.schema) } } }),
+    },
+    '400': { description: 'The request breaks the contract', content: problem },
+  };
+  for (const [faultStatus, faults] of faultsOf(o, backends)) {
+    responses[faultStatus] = {
+      description: [...faults.keys()].join(', '),
+      content: {
+        'application/problem+json': {
+          schema: { allOf: [{ $ref: `#/components/schemas/${problemName}` }, { properties: { fault: { properties: { detail: detailSchema([...faults.values()]) } } } }] },
+        },
+      },
+    };
+  }
+  responses.default = { description: 'Any other problem', content: problem };
+  return {
+    operationId: id,
+    ...(o.summary && { summary: o.summary }),
+    ...(o.description && { description: o.description }),
+    ...(o.tags && { tags: o.tags }),
+    ...(o.parameters?.length && {
+      parameters: o.parameters.map((p) => ({ name: p.name, in: p.in, ...(p.description && { description: p.description }), ...((p.required || p.in === 'path') && { required: true }), schema: outward(p.schema) })),
+    }),
+    ...(o.request && {
+      requestBody: {
+        ...(o.request.required && { required: true }),
+        content: { [o.request.mediaType ?? 'application/json']: { ...(o.request.schema && { schema: outward(o.request.schema) }), ...(sample?.body !== undefined && { example: sample.body }) } },
+      },
+    }),
+    responses,
+  };
+}
+
+/** Details that are not inlined: a type of the contract need not be among the types of the API. */
+function detailSchema(schemas: readonly JsonSchema[]): JsonSchema {
+  return schemas.length === 1 ? schemas[0]! : { anyOf: [...schemas] };
+}
+
+function faultsOf(o: OperationDocument, backends: BackendSet): Map<string, Map<string, JsonSchema>> {
+  const out = new Map<string, Map<string, JsonSchema>>();
+  for (const step of o.flow) {
+    if (step.kind !== 'call' || !step.operation) continue;
+    const contract = backends.contexts.get(step.backend)?.contract;
+    const op = contract?.operations.find((x) => x.id === step.operation);
+    for (const f of op?.faults ?? []) {
+      const mapped = step.faults?.[f.name];
+      if (!mapped) continue;
+      const status = String(mapped.status);
+      if (!out.has(status)) out.set(status, new Map());
+      out.get(status)!.set(f.name, outward(inline(f.schema, contract!.types)));
+    }
+  }
+  return out;
+}
+
+/** Opens references into a contract's own types, two levels deep; recursion ends in the empty schema. */
+function inline(schema: JsonSchema, types: TypeTable, depth = 4): JsonSchema {
+  if (depth === 0) return {};
+  if (schema.$ref?.startsWith('#/types/')) {
+    const { $ref, ...beside } = schema;
+    return { ...inline(types[$ref.slice('#/types/'.length)] ?? {}, types, depth - 1), ...beside };
+  }
+  const out: JsonSchema = { ...schema };
+  if (out.properties) out.properties = Object.fromEntries(Object.entries(out.properties).map(([k, s]) => [k, inline(s, types, depth)]));
+  if (out.items) out.items = inline(out.items, types, depth);
+  if (out.anyOf) out.anyOf = out.anyOf.map((s) => inline(s, types, depth));
+  return out;
+}
+
+/** `#/types/X` as the published document calls it; names keep to what a component key allows (OpenAPI 3.1 §4.8.7). */
+function outward<T>(node: T): T {
+  if (Array.isArray(node)) return node.map(outward) as T;
+  if (node === null || typeof node !== 'object') return node;
+  const out: Record<string, unknown> = {};
+  for (const [key, value] of Object.entries(node)) {
+    out[key] = key === '$ref' && typeof value === 'string' && value.startsWith('#/types/') ? `#/components/schemas/${value.slice('#/types/'.length)}` : outward(value);
+  }
+  return out as T;
+}

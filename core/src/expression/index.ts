@@ -1,0 +1,3 @@
+export * from './expression';
+export { ExpressionError } from './operators';
+export { rootPaths, type Node } from './ast';

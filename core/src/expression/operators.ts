@@ -1,0 +1,131 @@
+import { Digits, lower } from '../message/digits';
+
+/** JSONata's operators on values, as its own evaluator defines them; `Digits` count as the number they write. */
+export class ExpressionError extends Error {
+  constructor(
+    readonly code: string,
+    message: string,
+    /** Offset into the expression, in UTF-16 units. */
+    readonly position?: number,
+  ) {
+    super(message);
+    this.name = 'ExpressionError';
+  }
+}
+
+export type Sequence = unknown[] & { sequence?: true };
+
+export function makeSequence(): Sequence {
+  const s: Sequence = [];
+  Object.defineProperty(s, 'sequence', { value: true, enumerable: false });
+  return s;
+}
+
+export function isSequence(v: unknown): v is Sequence {
+  return Array.isArray(v) && (v as Sequence).sequence === true;
+}
+
+const plain = (v: unknown): unknown => (v instanceof Digits ? Number(v.text) : v);
+
+function numeric(v: unknown): v is number {
+  if (typeof v !== 'number') return false;
+  if (!Number.isFinite(v)) throw new ExpressionError('D1001', `Number out of range: ${v}`);
+  return true;
+}
+
+export function arithmetic(op: string, left: unknown, right: unknown, position?: number): unknown {
+  const l = plain(left);
+  const r = plain(right);
+  if (l !== undefined && !numeric(l)) throw new ExpressionError('T2001', `The left side of the ${op} operator must evaluate to a number`, position);
+  if (r !== undefined && !numeric(r)) throw new ExpressionError('T2002', `The right side of the ${op} operator must evaluate to a number`, position);
+  if (l === undefined || r === undefined) return undefined;
+  switch (op) {
+    case '+':
+      return l + r;
+    case '-':
+      return l - r;
+    case '*':
+      return l * r;
+    case '/':
+      return l / r;
+    default:
+      return l % r;
+  }
+}
+
+export function compare(op: string, left: unknown, right: unknown, position?: number): boolean | undefined {
+  const l = plain(left);
+  const r = plain(right);
+  const comparable = (v: unknown) => v === undefined || typeof v === 'string' || typeof v === 'number';
+  if (!comparable(l) || !comparable(r)) throw new ExpressionError('T2010', `The expressions on either side of operator ${op} must evaluate to numeric or string values`, position);
+  if (l === undefined || r === undefined) return undefined;
+  if (typeof l !== typeof r) throw new ExpressionError('T2009', `The values on either side of operator ${op} must be of the same data type`, position);
+  const [a, b] = [l as string, r as string];
+  switch (op) {
+    case '<':
+      return a < b;
+    case '<=':
+      return a <= b;
+    case '>':
+      return a > b;
+    default:
+      return a >= b;
+  }
+}
+
+export function equal(left: unknown, right: unknown): boolean {
+  const l = plain(left);
+  const r = plain(right);
+  if (l === r) return true;
+  if (typeof l !== 'object' || typeof r !== 'object' || l === null || r === null) return false;
+  if (Array.isArray(l) && Array.isArray(r)) return l.length === r.length && l.every((v, i) => equal(v, r[i]));
+  const lo = l as Record<string, unknown>;
+  const ro = r as Record<string, unknown>;
+  const keys = Object.keys(lo);
+  return keys.length === Object.keys(ro).length && keys.every((k) => equal(lo[k], ro[k]));
+}
+
+export function truth(value: unknown): boolean {
+  const v = plain(value);
+  if (Array.isArray(v)) return v.length === 1 ? truth(v[0]) : v.some(truth);
+  if (typeof v === 'string') return v.length > 0;
+  if (typeof v === 'number') return numeric(v) && v !== 0;
+  if (v !== null && typeof v === 'object') return Object.keys(v).length > 0;
+  return v === true;
+}
+
+/** $string: digits stay as written; other numbers to 15 significant digits, as the library does. */
+export function asString(value: unknown): string {
+  if (value === undefined) return '';
+  if (typeof value === 'string') return value;
+  if (value instanceof Digits) return value.text;
+  if (typeof value === 'number') {
+    if (!Number.isFinite(value)) throw new ExpressionError('D3001', 'Attempting to invoke string function on Infinity or NaN');
+    return String(Number.isInteger(value) ? value : Number(value.toPrecision(15)));
+  }
+  return JSON.stringify(lower(value), (_key, v: unknown) => (typeof v === 'number' && !Number.isInteger(v) ? Number(v.toPrecision(15)) : v));
+}
+
+/** fn.append of the library: values and arrays flow together. */
+export function append(left: unknown, right: unknown): unknown {
+  if (left === undefined) return right;
+  if (right === undefined) return left;
+  const l = Array.isArray(left) ? left : [left];
+  return l.concat(Array.isArray(right) ? right : [right]);
+}
+
+/** One step of a path: the name looked up in the value, arrays on the way flattened. */
+export function lookup(input: unknown, key: string): unknown {
+  if (Array.isArray(input)) {
+    const out = makeSequence();
+    for (const item of input) {
+      const v = lookup(item, key);
+      if (v === undefined) continue;
+      if (Array.isArray(v)) for (const x of v) out.push(x);
+      else out.push(v);
+    }
+    return out;
+  }
+  if (input !== null && typeof input === 'object' && !(input instanceof Digits) && Object.hasOwn(input, key)) return (input as Record<string, unknown>)[key];
+  return undefined;
+}

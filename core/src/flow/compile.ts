@@ -1,0 +1,155 @@
+import { GUARD_ORDER, guardKind } from '../guards/registry';
+import { effectiveGuards, type CompiledGuard, type EffectiveGuard } from '../guards/kind';
+import type { Message } from '../message/message';
+import { Body } from '../message/body';
+import { writeJson } from '../codec/json';
+import { problemOf, Refusal, type InputFault } from '../problem';
+import type { StepContext } from '../steps/kind';
+import { stepKind } from '../steps/registry';
+import { openBackends } from './contracts';
+import type { FlowDocument, OperationDocument } from './document';
+import { compileParameters, type RawValues } from './parameters';
+import type { Observer, Ports } from './ports';
+import { Run, runSeries, stepFailure, type CompiledStep, type FlowRequest } from './run';
+
+/** A caller's request as the gateway hands it over, before anything is parsed. */
+export interface Incoming {
+  readonly method: string;
+  /** Path as received, without query. */
+  readonly url: string;
+  /** Path parameters, percent-decoded. */
+  readonly path: RawValues;
+  readonly query: RawValues;
+  /** Query string with "?", or empty. */
+  readonly search: string;
+  /** What a trailing wildcard took. */
+  readonly rest: string;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly body: Body;
+}
+
+export interface CallContext {
+  readonly ports: Ports;
+  readonly environment?: string;
+  readonly env: Readonly<Record<string, unknown>>;
+  readonly traceId: string;
+  /** Headers for every backend call, e.g. traceparent. */
+  readonly outbound: Readonly<Record<string, string>>;
+  readonly observer?: Observer;
+}
+
+export interface Outcome {
+  readonly reply: Message;
+  readonly backendMs: number;
+  /** Set when the reply is a problem that the gateway made. */
+  readonly refusal?: Refusal;
+}
+
+export interface CompiledDoor {
+  readonly name: string;
+  readonly path: string;
+  readonly hosts: readonly string[];
+}
+
+export interface CompiledOperation {
+  readonly id: string;
+  readonly method: string;
+  readonly path: string;
+  readonly document: OperationDocument;
+  readonly guards: readonly EffectiveGuard[];
+  handle(incoming: Incoming, context: CallContext): Promise<Outcome>;
+}
+
+export interface CompiledApi {
+  readonly document: FlowDocument;
+  readonly doors: readonly CompiledDoor[];
+  /** By door name. Guards may differ between doors; flows are shared. */
+  readonly operations: ReadonlyMap<string, readonly CompiledOperation[]>;
+}
+
+/** Compiles a document to closures. Nothing is parsed per request that could be parsed here. */
+export function compileApi(document: FlowDocument): CompiledApi {
+  const backends = openBackends(document);
+  const types = document.types ?? {};
+  const flows = new Map<string, readonly CompiledStep[]>();
+  for (const [id, operation] of Object.entries(document.operations)) {
+    const steps: CompiledStep[] = [];
+    operation.flow.forEach((step, i) => {
+      if (step.off) return;
+      const at = `/${i}`;
+      const context: StepContext = {
+        document, operationId: id, operation, at, types,
+        place: { pointer: `/operations/${id}/flow/${i}` },
+        backend: (name) => backends.contexts.get(name),
+      };
+      const run = stepKind(step.kind).compile(step, context);
+      const where = { at, kind: step.kind, name: step.name };
+      steps.push({ ...where, run: (r) => guarded(run, r, where) });
+    });
+    flows.set(id, steps);
+  }
+  const operations = new Map<string, readonly CompiledOperation[]>();
+  for (const door of document.doors) {
+    operations.set(door.name, Object.entries(document.operations).map(([id, operation]) => compileOperation(id, operation, document, door, flows.get(id)!)));
+  }
+  return { document, doors: document.doors.map((d) => ({ name: d.name, path: d.path, hosts: d.hosts ?? [] })), operations };
+}
+
+async function guarded(run: CompiledStep['run'], r: Run, where: { at: string; kind: string; name?: string }): Promise<void> {
+  try {
+    await run(r);
+  } catch (error) {
+    throw stepFailure(where, error);
+  }
+}
+
+function compileOperation(id: string, operation: OperationDocument, document: FlowDocument, door: FlowDocument['doors'][number], steps: readonly CompiledStep[]): CompiledOperation {
+  const guards = effectiveGuards(document, door, operation, GUARD_ORDER);
+  const checks: CompiledGuard[] = [];
+  for (const { guard } of guards) {
+    const compiled = guardKind(guard.kind).compile(guard, { document, operation });
+    if (compiled) checks.push(compiled);
+  }
+  const parse = compileParameters(operation.parameters ?? [], document.types ?? {});
+  return {
+    id, document: operation, guards,
+    method: operation.method,
+    path: operation.path,
+    async handle(incoming, context) {
+      const { request, faults } = flowRequest(incoming, parse);
+      const run = new Run(request, context.ports, context.env, context.environment, context.outbound, context.observer);
+      try {
+        for (const check of checks) {
+          const p = check({ run, parameterFaults: faults });
+          if (p) await p;
+        }
+        await runSeries(steps, run);
+        if (run.message.status === undefined) throw new Refusal('HNG-420', { detail: 'A step of the flow failed. The trace says which.', inner: 'the flow ended without a reply: the last message is still a request' });
+        return { reply: run.message, backendMs: run.backendMs };
+      } catch (error) {
+        const refusal = error instanceof Refusal ? error : new Refusal('HNG-420', { detail: 'A step of the flow failed. The trace says which.', inner: (error as Error).message, cause: error });
+        return { reply: refusalMessage(refusal, incoming.url, context.traceId), backendMs: run.backendMs, refusal };
+      }
+    },
+  };
+}
+
+function flowRequest(incoming: Incoming, parse: ReturnType<typeof compileParameters>): { request: FlowRequest; faults: readonly InputFault[] } {
+  const parsed = parse(incoming.path, incoming.query, incoming.headers);
+  const message: Message = {
+    method: incoming.method,
+    path: incoming.url + incoming.search,
+    headers: incoming.headers,
+    body: incoming.body,
+    format: incoming.body.mediaType === undefined ? undefined : /json/i.test(incoming.body.mediaType) ? 'JSON' : incoming.body.mediaType,
+  };
+  const request: FlowRequest = { message, method: incoming.method, path: parsed.path, query: parsed.query, headerParameters: parsed.header, rest: incoming.rest, search: incoming.search };
+  return { request, faults: parsed.faults };
+}
+
+/** A refusal as a message (RFC 9457). */
+export function refusalMessage(refusal: Refusal, instance: string, traceId: string): Message {
+  const problem = problemOf(refusal, instance, traceId);
+  const headers: Record<string, string> = { ...refusal.options.headers, 'content-type': 'application/problem+json' };
+  return { status: refusal.status, headers, body: Body.ofText(writeJson(problem), 'application/problem+json'), format: 'problem' };
+}

@@ -1,0 +1,112 @@
+import { writeJson } from '../codec/json';
+import { Body } from '../message/body';
+import type { ShownMessage } from '../message/message';
+import { showMessage } from '../message/show';
+import { Refusal, type Code } from '../problem';
+import type { CallContext, CompiledOperation, Incoming } from './compile';
+import type { SampleRequest } from './document';
+import type { StepSeen } from './ports';
+
+/** A step as a rehearsal or a trace tells it. Times in milliseconds. */
+export interface ShownStep {
+  readonly at: string;
+  readonly kind: string;
+  readonly name?: string;
+  readonly ms: number;
+  readonly startMs: number;
+  readonly taken: boolean;
+  readonly before: ShownMessage;
+  readonly after?: ShownMessage;
+  readonly error?: ShownError;
+  readonly notes?: Readonly<Record<string, unknown>>;
+}
+
+export interface ShownError {
+  readonly code: Code;
+  readonly status: number;
+  readonly message: string;
+  /** For designers: what really happened, inner addresses included. */
+  readonly inner?: string;
+}
+
+export interface Rehearsal {
+  readonly request: ShownMessage;
+  readonly reply: ShownMessage & { readonly status: number };
+  readonly steps: readonly ShownStep[];
+  readonly ms: number;
+  readonly error?: ShownError;
+}
+
+/** Turns a sample request into what the gateway would hand over. */
+export function incomingOf(operation: Pick<CompiledOperation, 'method' | 'path'>, base: string, sample: SampleRequest): Incoming {
+  const text = (v: unknown): string => (typeof v === 'string' ? v : writeJson(v));
+  const path: Record<string, string> = {};
+  for (const [k, v] of Object.entries(sample.path ?? {})) path[k] = text(v);
+  const query: Record<string, string | string[]> = {};
+  const search = new URLSearchParams();
+  for (const [k, v] of Object.entries(sample.query ?? {})) {
+    if (v === undefined || v === null) continue;
+    const values = (Array.isArray(v) ? v : [v]).map(text);
+    query[k] = Array.isArray(v) ? values : values[0]!;
+    for (const t of values) search.append(k, t);
+  }
+  const headers: Record<string, string> = {};
+  for (const [k, v] of Object.entries(sample.headers ?? {})) headers[k.toLowerCase()] = v;
+  const hasBody = sample.body !== undefined;
+  const mediaType = hasBody ? (headers['content-type'] ?? (typeof sample.body === 'string' ? 'text/plain' : 'application/json')) : undefined;
+  if (mediaType) headers['content-type'] = mediaType;
+  const json = mediaType !== undefined && /json/i.test(mediaType);
+  const body = hasBody ? Body.ofText(typeof sample.body === 'string' && !json ? sample.body : typeof sample.body === 'string' && looksJson(sample.body) ? sample.body : writeJson(sample.body), mediaType) : Body.empty();
+  const rest = operation.path.endsWith('/*') ? (path['*'] ?? '/') : '';
+  const filled = operation.path.replace(/\{([^}]*)\}/g, (_m, name: string) => encodeURIComponent(path[name] ?? '')).replace(/\/\*$/, rest);
+  const query2 = search.toString();
+  return {
+    method: operation.method === 'ANY' ? (body.isEmpty ? 'GET' : 'POST') : operation.method,
+    url: `${base.replace(/\/$/, '')}${filled}`,
+    path, query, headers, body, rest,
+    search: query2 ? `?${query2}` : '',
+  };
+}
+
+/** JSON given as text in a sample is sent as it is, also when it is broken on purpose. */
+function looksJson(text: string): boolean {
+  return /^\s*[[{"\d-]|^\s*(true|false|null)/.test(text);
+}
+
+/** Runs one request with every message kept. The same engine, the same ports as for callers. */
+export async function rehearse(operation: CompiledOperation, incoming: Incoming, context: Omit<CallContext, 'observer'>): Promise<Rehearsal> {
+  const started = context.ports.clock.now();
+  const seen: StepSeen[] = [];
+  const outcome = await operation.handle(incoming, { ...context, observer: { step: (s) => void seen.push(s) } });
+  const ms = context.ports.clock.now() - started;
+  if (outcome.reply.body.pending) await outcome.reply.body.load();
+  const reply = showMessage(outcome.reply);
+  return {
+    request: showMessage({ method: incoming.method, path: incoming.url + incoming.search, headers: incoming.headers, body: incoming.body }),
+    reply: { ...reply, status: outcome.reply.status! },
+    steps: showSteps(seen, operation, started),
+    ms,
+    ...(outcome.refusal && { error: showError(outcome.refusal) }),
+  };
+}
+
+/** Steps that ran, and those that did not come to it as not taken, in the order of the flow. */
+export function showSteps(seen: readonly StepSeen[], operation: Pick<CompiledOperation, 'document'>, startedMs: number): ShownStep[] {
+  const ran = new Map(seen.map((s) => [s.at, s]));
+  return operation.document.flow.map((step, i): ShownStep => {
+    const s = ran.get(`/${i}`);
+    if (!s) return { at: `/${i}`, kind: step.kind, name: step.name, ms: 0, startMs: 0, taken: false, before: { headers: {}, bytes: 0 } };
+    return {
+      at: s.at, kind: s.kind, name: s.name, ms: s.ms, startMs: s.startMs - startedMs, taken: true,
+      before: showMessage(s.before),
+      after: s.after && showMessage(s.after),
+      error: s.error === undefined ? undefined : showError(s.error),
+      notes: s.notes,
+    };
+  });
+}
+
+export function showError(error: unknown): ShownError {
+  if (error instanceof Refusal) return { code: error.code, status: error.status, message: error.options.detail ?? error.message, inner: error.options.inner };
+  return { code: 'HNG-420', status: 500, message: (error as Error).message };
+}

@@ -1,0 +1,144 @@
+import type { Digits } from '../message/digits';
+import type { Message } from '../message/message';
+import { Refusal } from '../problem';
+import type { Observer, Ports } from './ports';
+
+/** A caller's request as a flow sees it: message, and parameters by their declared names, typed. */
+export interface FlowRequest {
+  readonly message: Message;
+  readonly method: string;
+  readonly path: Readonly<Record<string, unknown>>;
+  readonly query: Readonly<Record<string, unknown>>;
+  /** Declared header parameters by their declared names, typed. */
+  readonly headerParameters: Readonly<Record<string, unknown>>;
+  /** The part of the path behind a wildcard, for proxies; starts with "/" or is empty. */
+  readonly rest: string;
+  /** The query string as it came, with "?", or empty. */
+  readonly search: string;
+}
+
+/** One request on its way through a flow. Steps replace `message`. */
+export class Run {
+  message: Message;
+  readonly vars: Record<string, unknown> = {};
+  readonly steps: Record<string, Message> = {};
+  /** Milliseconds spent waiting for backends. */
+  backendMs = 0;
+  /** Set by a step for the observer: facts that stand beside the messages. */
+  notes: Record<string, unknown> | undefined;
+
+  constructor(
+    readonly request: FlowRequest,
+    readonly ports: Ports,
+    readonly env: Readonly<Record<string, unknown>>,
+    /** Name of the environment; chooses among the addresses of a backend. */
+    readonly environment: string | undefined,
+    readonly outbound: Readonly<Record<string, string>>,
+    readonly observer: Observer | undefined,
+  ) {
+    this.message = request.message;
+  }
+
+  /** True until a step made another message. */
+  get isRequest(): boolean {
+    return this.message === this.request.message;
+  }
+
+  private scopeFor: Message | undefined;
+  private scopeMade: Scope | undefined;
+
+  /** The names an expression sees. Made once for each message. */
+  get scope(): Scope {
+    if (this.scopeFor !== this.message) {
+      this.scopeFor = this.message;
+      this.scopeMade = new Scope(this);
+    }
+    return this.scopeMade!;
+  }
+}
+
+/** `body`, `headers`, `query`, `path`, `method`, `vars`, `env`, `steps` and `soapHeader`, each made when it is read. */
+export class Scope {
+  constructor(run: Run) {
+    const message = run.message;
+    const lazy = (name: string, make: () => unknown) => {
+      let made = false;
+      let value: unknown;
+      Object.defineProperty(this, name, {
+        enumerable: true,
+        get() {
+          if (!made) {
+            value = make();
+            made = true;
+          }
+          return value;
+        },
+      });
+    };
+    lazy('body', () => message.body.value());
+    lazy('headers', () => ({ ...message.headers, ...run.request.headerParameters }));
+    lazy('query', () => run.request.query);
+    lazy('path', () => run.request.path);
+    lazy('method', () => run.request.method);
+    lazy('status', () => message.status);
+    lazy('vars', () => run.vars);
+    lazy('env', () => run.env);
+    lazy('soapHeader', () => message.soapHeader);
+    lazy('steps', () => stepValues({ request: run.request.message, ...run.steps }));
+  }
+}
+
+function stepValues(steps: Readonly<Record<string, Message>>): Record<string, unknown> {
+  const out: Record<string, unknown> = {};
+  for (const [name, m] of Object.entries(steps)) {
+    Object.defineProperty(out, name, {
+      enumerable: true,
+      get: () => ({ status: m.status, headers: m.headers, body: m.body.pending ? undefined : m.body.value() }),
+    });
+  }
+  return out;
+}
+
+/** Every step after compiling. */
+export interface CompiledStep {
+  readonly kind: string;
+  readonly name?: string;
+  /** RFC 6901 pointer into the operation's flow. */
+  readonly at: string;
+  run(run: Run): void | Promise<void>;
+}
+
+/** Runs steps in series. The observer's branch is apart, so that nobody looking costs one comparison per step. */
+export async function runSeries(steps: readonly CompiledStep[], run: Run): Promise<void> {
+  for (const step of steps) {
+    if (run.observer) await runObserved(step, run, run.observer);
+    else {
+      const p = step.run(run);
+      if (p) await p;
+    }
+    if (step.name) run.steps[step.name] = run.message;
+  }
+}
+
+async function runObserved(step: CompiledStep, run: Run, observer: Observer): Promise<void> {
+  const before = run.message;
+  const startMs = run.ports.clock.now();
+  run.notes = undefined;
+  const base = { at: step.at, kind: step.kind, name: step.name, startMs, before };
+  try {
+    await step.run(run);
+    observer.step({ ...base, ms: run.ports.clock.now() - startMs, after: run.message, notes: run.notes });
+  } catch (error) {
+    observer.step({ ...base, ms: run.ports.clock.now() - startMs, error, after: run.message === before ? undefined : run.message, notes: run.notes });
+    throw error;
+  }
+}
+
+/** Wraps whatever a step threw into a refusal that says which step it was. */
+export function stepFailure(step: { at: string; kind: string; name?: string }, error: unknown): Refusal {
+  if (error instanceof Refusal) return error;
+  const label = step.name ? `${step.kind} "${step.name}"` : step.kind;
+  return new Refusal('HNG-420', { detail: 'A step of the flow failed. The trace says which.', inner: `${label} at ${step.at}: ${(error as Error).message}`, cause: error });
+}
+
+export type Numeric = number | Digits;

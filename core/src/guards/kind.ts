@@ -1,0 +1,47 @@
+import type { FlowDocument, GuardDocument, OperationDocument } from '../flow/document';
+import type { Run } from '../flow/run';
+import type { InputFault } from '../problem';
+
+export interface GuardContext {
+  readonly document: FlowDocument;
+  readonly operation: OperationDocument;
+}
+
+/** What a guard sees: the run, and the parameters that did not fit their schemas. */
+export interface Visit {
+  readonly run: Run;
+  readonly parameterFaults: readonly InputFault[];
+}
+
+export type CompiledGuard = (visit: Visit) => void | Promise<void>;
+
+/** One kind of guard. Adding one is adding a folder with its schema and this, and a line in registry.ts. */
+export interface GuardKind<D extends GuardDocument = GuardDocument> {
+  readonly kind: D['kind'];
+  readonly words: string;
+  /** Refuses by throwing a Refusal. Returns null when there is nothing to do for this operation. */
+  compile(guard: D, context: GuardContext): CompiledGuard | null;
+}
+
+/** Where an effective guard comes from. */
+export type GuardOrigin = 'api' | 'door' | 'operation';
+
+export interface EffectiveGuard {
+  readonly guard: GuardDocument;
+  readonly origin: GuardOrigin;
+}
+
+/**
+ * The guards in force: those of the API, the door and the operation. The nearest one of a kind wins, also when it is
+ * switched off; order is the order of kinds in GUARD_SCHEMAS.
+ */
+export function effectiveGuards(document: FlowDocument, door: FlowDocument['doors'][number] | undefined, operation: OperationDocument, order: readonly string[]): EffectiveGuard[] {
+  const byKind = new Map<string, EffectiveGuard>();
+  const add = (guards: readonly GuardDocument[] | undefined, origin: GuardOrigin) => {
+    for (const guard of guards ?? []) byKind.set(guard.kind, { guard, origin });
+  };
+  add(document.guards, 'api');
+  add(door?.guards, 'door');
+  add(operation.guards, 'operation');
+  return order.map((kind) => byKind.get(kind)).filter((g): g is EffectiveGuard => g !== undefined && !g.guard.off);
+}

@@ -1,0 +1,55 @@
+import { JsonError } from '../../codec/json';
+import { essence, isJson } from '../../message/headers';
+import { Refusal, type InputFault } from '../../problem';
+import { collectFaults, ValidatorSet } from '../../schema';
+import type { GuardKind } from '../kind';
+import type { SchemaGuardDocument } from './schema';
+
+export const schemaGuard: GuardKind<SchemaGuardDocument> = {
+  kind: 'schema',
+  words: 'lets only requests in that fit the contract',
+  compile(_guard, { document, operation }) {
+    const request = operation.request;
+    const mediaType = request?.mediaType ?? 'application/json';
+    const validator = request?.schema && isJson(mediaType) ? new ValidatorSet(document.types ?? {}).compile(request.schema) : undefined;
+    const hasParameters = (operation.parameters ?? []).length > 0;
+    if (!request && !hasParameters) return null;
+    return async ({ run, parameterFaults }) => {
+      const faults: InputFault[] = [...parameterFaults];
+      if (request) {
+        const body = run.message.body;
+        await body.load();
+        if (body.isEmpty) {
+          if (request.required) faults.push({ pointer: '', code: 'required', detail: 'a body is needed' });
+        } else {
+          checkMediaType(run.message.headers['content-type'], mediaType);
+          if (validator) faults.push(...collectFaults(validator, readBody(() => body.value())));
+        }
+      }
+      if (faults.length) throw new Refusal('HNG-404', { detail: faults.length === 1 ? sentence(faults[0]!) : `${faults.length} things in the request break the contract.`, errors: faults });
+    };
+  },
+};
+
+function sentence(f: InputFault): string {
+  const where = f.parameter !== undefined ? `The parameter ${f.parameter}` : f.pointer ? `${f.pointer} in the body` : 'The body';
+  return `${where}: ${f.detail}.`;
+}
+
+function checkMediaType(given: string | undefined, wanted: string): void {
+  // Absent: read as the operation's own type. Present: it must be that type, any JSON type where JSON is wanted.
+  if (given === undefined || essence(given) === essence(wanted) || (isJson(given) && isJson(wanted))) return;
+  throw new Refusal('HNG-406', { detail: `Send the body as ${wanted}; ${essence(given) || given} is not accepted here.`, headers: { accept: wanted } });
+}
+
+function readBody(read: () => unknown): unknown {
+  try {
+    return read();
+  } catch (error) {
+    if (!(error instanceof JsonError)) throw error;
+    throw new Refusal('HNG-403', {
+      detail: `The body is not JSON: ${error.message} at character ${error.position + 1}.`,
+      errors: [{ pointer: '', code: 'json', detail: `${error.message} at character ${error.position + 1}` }],
+    });
+  }
+}

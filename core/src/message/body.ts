@@ -1,0 +1,137 @@
+import { readJson, writeJson } from '../codec/json';
+import { decodeXml } from '../xml';
+import { charsetOf, isJson, isXml } from './headers';
+
+/** Turns bytes into a value and back. A codec that knows a schema throws its own refusals. */
+export interface BodyCodec {
+  read(text: string): unknown;
+  write(value: unknown): string;
+}
+
+const JSON_CODEC: BodyCodec = { read: readJson, write: writeJson };
+const TEXT_CODEC: BodyCodec = { read: (t) => t, write: (v) => (typeof v === 'string' ? v : v === undefined ? '' : writeJson(v)) };
+
+/** Reads a stream of bytes once; the gateway supplies it for bodies that nobody may ask for. */
+export type ByteSource = () => Promise<Uint8Array>;
+
+const EMPTY = new Uint8Array(0);
+
+/**
+ * A message body: bytes until somebody asks for the value, a value until somebody asks for the bytes. Immutable from
+ * outside: both forms say the same.
+ */
+export class Body {
+  private bytesForm: Uint8Array | undefined;
+  private textForm: string | undefined;
+  private valueForm: unknown;
+  private hasValue = false;
+  private source: ByteSource | undefined;
+  /** The wire itself, for whoever passes the body on unread; gone once it was loaded. Only the gateway knows its kind. */
+  stream: unknown;
+
+  private constructor(
+    readonly mediaType: string | undefined,
+    private readonly codec: BodyCodec,
+  ) {}
+
+  static empty(): Body {
+    const b = new Body(undefined, TEXT_CODEC);
+    b.bytesForm = EMPTY;
+    b.textForm = '';
+    b.hasValue = true;
+    return b;
+  }
+
+  static ofBytes(bytes: Uint8Array, mediaType: string | undefined, codec?: BodyCodec): Body {
+    const b = new Body(mediaType, codec ?? codecFor(mediaType));
+    b.bytesForm = bytes;
+    return b;
+  }
+
+  static ofText(text: string, mediaType: string | undefined, codec?: BodyCodec): Body {
+    const b = new Body(mediaType, codec ?? codecFor(mediaType));
+    b.textForm = text;
+    return b;
+  }
+
+  static ofValue(value: unknown, mediaType: string | undefined, codec?: BodyCodec): Body {
+    const b = new Body(mediaType, codec ?? codecFor(mediaType));
+    b.valueForm = value;
+    b.hasValue = true;
+    return b;
+  }
+
+  /** Text whose value is known already. */
+  static ofParsed(text: string, value: unknown, mediaType: string | undefined): Body {
+    const b = Body.ofText(text, mediaType);
+    b.valueForm = value;
+    b.hasValue = true;
+    return b;
+  }
+
+  /** A body that is still on the wire. `load` runs at most once, when somebody asks. */
+  static ofSource(load: ByteSource, mediaType: string | undefined, stream?: unknown): Body {
+    const b = new Body(mediaType, codecFor(mediaType));
+    b.stream = stream;
+    b.source = load;
+    return b;
+  }
+
+  /** The same body, read and written by another codec. */
+  withCodec(codec: BodyCodec): Body {
+    const b = new Body(this.mediaType, codec);
+    b.bytesForm = this.bytesForm;
+    b.textForm = this.textForm;
+    b.source = this.source;
+    return b;
+  }
+
+  /** Bytes must be here before text() or value() of a body from a source. */
+  async load(): Promise<void> {
+    if (!this.source) return;
+    const load = this.source;
+    this.bytesForm = await load();
+    this.source = undefined;
+    this.stream = undefined;
+  }
+
+  get pending(): boolean {
+    return this.source !== undefined;
+  }
+
+  get isEmpty(): boolean {
+    if (this.bytesForm) return this.bytesForm.length === 0;
+    if (this.textForm !== undefined) return this.textForm === '';
+    return !this.source && this.valueForm === undefined;
+  }
+
+  text(): string {
+    if (this.textForm === undefined) {
+      if (this.bytesForm) this.textForm = isXml(this.mediaType) ? decodeXml(this.bytesForm, charsetOf(this.mediaType)) : new TextDecoder().decode(this.bytesForm);
+      else if (this.source) throw new Error('the body has not been loaded');
+      else this.textForm = this.valueForm === undefined ? '' : this.codec.write(this.valueForm);
+    }
+    return this.textForm;
+  }
+
+  bytes(): Uint8Array {
+    if (!this.bytesForm) this.bytesForm = new TextEncoder().encode(this.text());
+    return this.bytesForm;
+  }
+
+  value(): unknown {
+    if (!this.hasValue) {
+      this.valueForm = this.isEmpty ? undefined : this.codec.read(this.text());
+      this.hasValue = true;
+    }
+    return this.valueForm;
+  }
+
+  get byteLength(): number {
+    return this.bytes().length;
+  }
+}
+
+function codecFor(mediaType: string | undefined): BodyCodec {
+  return isJson(mediaType) ? JSON_CODEC : TEXT_CODEC;
+}

@@ -1,0 +1,31 @@
+/** Header fields, names in lower case (RFC 9110 §5.1: names are case-insensitive). Repeated fields are joined by ", " (§5.3). */
+export type Headers = Readonly<Record<string, string>>;
+
+export function mediaTypeOf(headers: Headers): string | undefined {
+  return headers['content-type'];
+}
+
+/** Type and subtype in lower case, without parameters. */
+export function essence(mediaType: string | undefined): string {
+  return (mediaType ?? '').split(';', 1)[0]!.trim().toLowerCase();
+}
+
+export function charsetOf(mediaType: string | undefined): string | undefined {
+  return /;\s*charset\s*=\s*"?([^";\s]+)/i.exec(mediaType ?? '')?.[1];
+}
+
+/** RFC 6839 §3.1: application/json and every …+json. */
+export function isJson(mediaType: string | undefined): boolean {
+  const e = essence(mediaType);
+  return e === 'application/json' || e.endsWith('+json') || e === 'text/json';
+}
+
+/** RFC 7303: application/xml, text/xml and every …+xml. */
+export function isXml(mediaType: string | undefined): boolean {
+  const e = essence(mediaType);
+  return e === 'application/xml' || e === 'text/xml' || e.endsWith('+xml');
+}
+
+export function isText(mediaType: string | undefined): boolean {
+  return isJson(mediaType) || isXml(mediaType) || essence(mediaType).startsWith('text/') || essence(mediaType) === 'application/x-www-form-urlencoded';
+}

@@ -1,0 +1,5 @@
+export * from './body';
+export * from './digits';
+export * from './headers';
+export * from './message';
+export * from './show';

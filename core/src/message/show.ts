@@ -1,0 +1,35 @@
+import { readJson } from '../codec/json';
+import { LIMITS } from '../limits';
+import { isJson, isText } from './headers';
+import type { Message, ShownMessage } from './message';
+
+const MASKED = new Set(['authorization', 'proxy-authorization', 'cookie', 'set-cookie', 'x-api-key']);
+
+/** Makes a message fit to be shown and kept: secrets masked, long bodies cut. */
+export function showMessage(m: Message): ShownMessage {
+  const headers: Record<string, string> = {};
+  for (const [name, value] of Object.entries(m.headers)) headers[name] = MASKED.has(name) ? '•••' : value;
+  const base = { status: m.status, method: m.method, path: m.path, headers, mediaType: m.body.mediaType, format: m.format };
+  if (m.body.pending) return { ...base, bytes: 0 };
+  if (m.body.isEmpty) return { ...base, bytes: 0 };
+  let text: string;
+  try {
+    text = m.body.text();
+  } catch (error) {
+    // A message that its own codec cannot write is still shown, as the value that was to be written.
+    return { ...base, bytes: 0, text: `(${(error as Error).message})` };
+  }
+  const bytes = m.body.byteLength;
+  if (!isText(m.body.mediaType) && m.body.mediaType !== undefined) return { ...base, bytes };
+  const cut = text.length > LIMITS.shownBytes;
+  const shown = cut ? text.slice(0, LIMITS.shownBytes) : text;
+  let body: unknown = shown;
+  if (!cut && isJson(m.body.mediaType)) {
+    try {
+      body = readJson(text);
+    } catch {
+      body = shown;
+    }
+  }
+  return { ...base, body, text: shown, bytes, ...(cut && { cut }) };
+}

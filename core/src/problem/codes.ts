@@ -1,0 +1,68 @@
+/**
+ * One table of everything that can be wrong: findings of the checker, refusals of the gateway, failures of a backend.
+ * Codes are stable and never reused. 1xx reading XML and contracts, 2xx the flow document, 3xx the flow against its
+ * contracts, 4xx a caller's request, 5xx a backend. `status` is the HTTP status a caller sees, where a caller can see it.
+ * `docs/findings.md` carries the same rows; a test ties the two together.
+ */
+export type Severity = 'error' | 'warning' | 'info';
+
+interface CodeRow {
+  readonly severity: Severity;
+  readonly title: string;
+  readonly remedy: string;
+  readonly status?: number;
+}
+
+export const CODES = {
+  'HNG-101': { severity: 'error', title: 'The XML is not well-formed', remedy: 'Correct the XML at the given line.' },
+  'HNG-102': { severity: 'error', title: 'The XML declares a document type (DTD)', remedy: 'Remove the <!DOCTYPE …> declaration; entities and DTDs are never read.' },
+  'HNG-103': { severity: 'error', title: 'The document is larger or deeper than the bounds allow', remedy: 'Split the document, or leave out what no operation uses.' },
+  'HNG-104': { severity: 'error', title: 'The character encoding cannot be read', remedy: 'Save the document as UTF-8, or name its true encoding in the XML declaration.' },
+  'HNG-110': { severity: 'error', title: 'This is not a WSDL 1.1 document', remedy: 'Give the WSDL of the service: its root element is wsdl:definitions.' },
+  'HNG-111': { severity: 'error', title: 'This is a WSDL 2.0 document', remedy: 'Ask the service for its WSDL 1.1 description; most servers offer both.' },
+  'HNG-112': { severity: 'error', title: 'An imported document is missing', remedy: 'Add the named file beside the WSDL, or give the WSDL by URL so that it can be fetched.' },
+  'HNG-113': { severity: 'error', title: 'A prefix is not bound to a namespace', remedy: 'Declare the prefix with xmlns:… on this element or one above it.' },
+  'HNG-114': { severity: 'error', title: 'No binding that can be called', remedy: 'The WSDL needs a SOAP 1.1 or SOAP 1.2 binding over HTTP.' },
+  'HNG-115': { severity: 'error', title: 'A name refers to nothing', remedy: 'Declare the component, or import the schema or WSDL that declares it.' },
+  'HNG-116': { severity: 'error', title: 'The schema is not valid', remedy: 'Correct the schema at the given line.' },
+  'HNG-117': { severity: 'warning', title: 'An operation cannot be called', remedy: 'Leave the operation out, or offer it as document/literal or rpc/literal.' },
+  'HNG-118': { severity: 'warning', title: 'A part of the schema is not carried into JSON', remedy: 'Values there are left out; map them by hand where they matter.' },
+  'HNG-120': { severity: 'error', title: 'The document cannot be fetched', remedy: 'Check the address or the path, and that it can be reached from here.' },
+  'HNG-201': { severity: 'error', title: 'The file is neither YAML nor JSON', remedy: 'Correct the text at the given line.' },
+  'HNG-202': { severity: 'error', title: 'The flow document breaks its schema', remedy: 'See docs/flow.schema.json for what may stand here.' },
+  'HNG-203': { severity: 'error', title: 'The format version is not known', remedy: 'Use a newer version of this program, or write "hinge: 1".' },
+  'HNG-301': { severity: 'error', title: 'A backend has no address', remedy: 'Give the backend an address for this environment.' },
+  'HNG-302': { severity: 'error', title: 'A step names a backend or an operation that does not exist', remedy: 'Choose one of the names that the contract has.' },
+  'HNG-303': { severity: 'error', title: 'A required field has no source', remedy: 'Join the field to a source, or give it an expression.' },
+  'HNG-304': { severity: 'error', title: 'An expression has a mistake', remedy: 'Correct the expression at the given position.' },
+  'HNG-305': { severity: 'error', title: 'Two operations answer the same method and path', remedy: 'Give one of them another path or method.' },
+  'HNG-306': { severity: 'error', title: 'Path and parameters do not agree', remedy: 'Declare every {name} of the path as a path parameter, and no other.' },
+  'HNG-307': { severity: 'warning', title: 'A reply has a body but no content type', remedy: 'Name the media type of the reply.' },
+  'HNG-308': { severity: 'error', title: 'A flow ends without a reply that callers can read', remedy: 'End the flow with a map to the reply, or with a reply step.' },
+  'HNG-309': { severity: 'error', title: 'A target field does not exist', remedy: 'Choose a field of the target; the contract knows no other.' },
+  'HNG-310': { severity: 'warning', title: 'A value may not fit its target', remedy: 'Convert the value in the expression, or correct the types.' },
+  'HNG-311': { severity: 'error', title: 'Two doors share one base path', remedy: 'Give each door a base path of its own.' },
+  'HNG-312': { severity: 'error', title: 'The contract of a backend cannot be used', remedy: 'Replace the contract; the reason stands beside it.' },
+  'HNG-401': { severity: 'error', title: 'No operation matches', status: 404, remedy: 'Check path and base path.' },
+  'HNG-402': { severity: 'error', title: 'The method is not offered here', status: 405, remedy: 'Use one of the methods that Allow names.' },
+  'HNG-403': { severity: 'error', title: 'The body cannot be read', status: 400, remedy: 'Send a body of the declared content type.' },
+  'HNG-404': { severity: 'error', title: 'The request breaks the contract', status: 400, remedy: 'Correct the named fields.' },
+  'HNG-405': { severity: 'error', title: 'The body is too large', status: 413, remedy: 'Send less, or ask for a higher bound.' },
+  'HNG-406': { severity: 'error', title: 'The content type is not accepted', status: 415, remedy: 'Send the content type that the operation names.' },
+  'HNG-407': { severity: 'error', title: 'The gateway is going down', status: 503, remedy: 'Send the request again.' },
+  'HNG-420': { severity: 'error', title: 'A step of the flow failed', status: 500, remedy: 'Open the trace and correct the step.' },
+  'HNG-421': { severity: 'error', title: 'The flow made a message that the backend does not allow', status: 500, remedy: 'Open the map before the call and correct the named fields.' },
+  'HNG-501': { severity: 'error', title: 'The backend has no address here', status: 503, remedy: 'Give the backend an address for this environment.' },
+  'HNG-502': { severity: 'error', title: 'The backend cannot be reached', status: 503, remedy: 'Check that the backend runs and that its address is right.' },
+  'HNG-503': { severity: 'error', title: 'The backend did not answer in time', status: 504, remedy: 'Look at the backend, or raise its time limit.' },
+  'HNG-504': { severity: 'error', title: "The backend's answer cannot be read", status: 502, remedy: "Look at the backend's reply in the trace." },
+  'HNG-505': { severity: 'error', title: "The backend's answer breaks its contract", status: 502, remedy: 'Replace the contract by the current one, or set the backend to lenient.' },
+  'HNG-506': { severity: 'error', title: 'The backend refused the request', status: 400, remedy: 'The fault says why.' },
+  'HNG-507': { severity: 'error', title: 'The backend failed', status: 502, remedy: 'The fault says why.' },
+} as const satisfies Record<string, CodeRow>;
+
+export type Code = keyof typeof CODES;
+
+export function codeRow(code: Code): CodeRow {
+  return CODES[code];
+}

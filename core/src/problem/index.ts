@@ -1,0 +1,3 @@
+export * from './codes';
+export * from './finding';
+export * from './refusal';

@@ -1,0 +1,76 @@
+import { CODES, type Code } from './codes';
+
+/** One fault of the input, as `errors[]` of a problem carries it (RFC 9457 §3 example; pointer is RFC 6901). */
+export interface InputFault {
+  readonly pointer?: string;
+  readonly parameter?: string;
+  readonly detail: string;
+  readonly code: string;
+}
+
+/** A backend's SOAP fault as callers see it. `detail` is the typed detail as JSON. */
+export interface FaultBody {
+  readonly code: string;
+  readonly reason: string;
+  readonly detail?: unknown;
+}
+
+export interface RefusalOptions {
+  readonly status?: number;
+  readonly detail?: string;
+  readonly errors?: readonly InputFault[];
+  readonly fault?: FaultBody;
+  readonly headers?: Readonly<Record<string, string>>;
+  /** For signed-in designers only: shown in the trace, never sent to callers. */
+  readonly inner?: string;
+  readonly backend?: string;
+  readonly cause?: unknown;
+  readonly title?: string;
+  /** Appended to the problem type, e.g. the name of a fault. */
+  readonly kind?: string;
+}
+
+/** Ends a request with a problem (RFC 9457). Thrown by steps and guards, turned into a reply by the engine. */
+export class Refusal extends Error {
+  readonly code: Code;
+  readonly status: number;
+  readonly options: RefusalOptions;
+  constructor(code: Code, options: RefusalOptions = {}) {
+    const row: { status?: number; title: string } = CODES[code];
+    super(options.inner ?? options.detail ?? row.title, options.cause === undefined ? undefined : { cause: options.cause });
+    this.name = 'Refusal';
+    this.code = code;
+    this.status = options.status ?? row.status ?? 500;
+    this.options = options;
+  }
+}
+
+/** RFC 9457 members. `type` is a relative reference: stable, and it names no host. */
+export interface ProblemDocument {
+  type: string;
+  title: string;
+  status: number;
+  detail?: string;
+  instance?: string;
+  traceId?: string;
+  errors?: readonly InputFault[];
+  fault?: FaultBody;
+  backend?: string;
+}
+
+export function problemOf(refusal: Refusal, instance: string, traceId: string): ProblemDocument {
+  const row = CODES[refusal.code];
+  const o = refusal.options;
+  const problem: ProblemDocument = {
+    type: `/problems/${refusal.code.toLowerCase()}${o.kind ? `/${encodeURIComponent(o.kind)}` : ''}`,
+    title: o.title ?? row.title,
+    status: refusal.status,
+  };
+  problem.detail = o.detail ?? row.remedy;
+  problem.instance = instance;
+  problem.traceId = traceId;
+  if (o.backend) problem.backend = o.backend;
+  if (o.errors?.length) problem.errors = o.errors;
+  if (o.fault) problem.fault = o.fault;
+  return problem;
+}

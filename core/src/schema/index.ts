@@ -1,0 +1,4 @@
+export * from './types';
+export * from './validate';
+export * from './sample';
+export * from './tree';

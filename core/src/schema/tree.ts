@@ -1,0 +1,101 @@
+import { refName, resolveSchema, typesOf, type JsonSchema, type TypeTable } from './types';
+
+/** One row of a type shown as a tree: for screens, completion and mapping. */
+export interface TypeRow {
+  readonly pointer: string;
+  readonly name: string;
+  readonly depth: number;
+  /** In words: "string", "number", "list of Berth", "one of 3". */
+  readonly words: string;
+  readonly required: boolean;
+  readonly many: boolean;
+  readonly nullable: boolean;
+  readonly leaf: boolean;
+  readonly description?: string;
+  readonly values?: readonly unknown[];
+  /** Set where the type stands inside itself; its rows are not repeated. */
+  readonly recursive?: boolean;
+}
+
+/** Rows in document order. Items of lists have the pointer of the list followed by `/*`. At most `limit` rows. */
+export function typeRows(schema: JsonSchema, types: TypeTable, limit = 2000): TypeRow[] {
+  const rows: TypeRow[] = [];
+  const children = (s: JsonSchema, pointer: string, depth: number, open: readonly string[]): void => {
+    const r = resolveSchema(s, types);
+    const object = objectOf(r);
+    if (!object?.properties) return;
+    for (const [name, property] of Object.entries(object.properties)) {
+      if (rows.length >= limit) return;
+      row(name, property, `${pointer}/${name.replace(/~/g, '~0').replace(/\//g, '~1')}`, depth, object.required?.includes(name) ?? false, open);
+    }
+  };
+  const row = (name: string, s: JsonSchema, pointer: string, depth: number, required: boolean, open: readonly string[]): void => {
+    const { inner, nullable } = withoutNull(s, types);
+    const r = resolveSchema(inner, types);
+    const many = typesOf(r).includes('array');
+    const item = many ? withoutNull(r.items ?? {}, types).inner : inner;
+    const itemName = refName(item);
+    const recursive = itemName !== undefined && open.includes(itemName);
+    const target = resolveSchema(item, types);
+    const composite = objectOf(target)?.properties !== undefined;
+    rows.push({
+      pointer,
+      name,
+      depth,
+      words: (many ? 'list of ' : '') + words(item, types),
+      required,
+      many,
+      nullable,
+      leaf: !composite,
+      description: s.description ?? r.description,
+      ...(target.enum && { values: target.enum }),
+      ...(recursive && { recursive }),
+    });
+    if (composite && !recursive) children(item, many ? `${pointer}/*` : pointer, depth + 1, itemName === undefined ? open : [...open, itemName]);
+  };
+  const rootName = refName(schema);
+  children(schema, '', 0, rootName === undefined ? [] : [rootName]);
+  return rows;
+}
+
+function objectOf(s: JsonSchema): JsonSchema | undefined {
+  return s.properties ? s : s.allOf?.find((a) => a.properties);
+}
+
+export function withoutNull(s: JsonSchema, types: TypeTable): { inner: JsonSchema; nullable: boolean } {
+  const some = s.anyOf ?? resolveSchema(s, types).anyOf;
+  if (some && some.length === 2 && some.some((o) => o.type === 'null')) return { inner: some.find((o) => o.type !== 'null')!, nullable: true };
+  return { inner: s, nullable: typesOf(resolveSchema(s, types)).includes('null') };
+}
+
+function words(s: JsonSchema, types: TypeTable): string {
+  const name = refName(s);
+  const r = resolveSchema(s, types);
+  if (r.enum) return `one of ${r.enum.length}`;
+  const type = typesOf(r).find((t) => t !== 'null');
+  if (type === 'object' && name) return name;
+  if (type === 'array') return `list of ${words(r.items ?? {}, types)}`;
+  if (r.anyOf) return r.anyOf.map((o) => words(o, types)).join(' or ');
+  if (r.title?.startsWith('xs:')) return r.title.slice(3);
+  if (r.format) return r.format === 'int32' || r.format === 'int64' ? 'integer' : r.format;
+  if (r.contentEncoding) return r.contentEncoding;
+  return type ?? 'anything';
+}
+
+/** The schema at a pointer into a value; `*` and numbers go into the items of a list. Undefined where nothing is known. */
+export function schemaAt(schema: JsonSchema, types: TypeTable, parts: readonly string[]): JsonSchema | undefined {
+  let at: JsonSchema = schema;
+  for (const part of parts) {
+    const r = resolveSchema(withoutNull(at, types).inner, types);
+    if (typesOf(r).includes('array')) {
+      if (!r.items) return undefined;
+      at = r.items;
+      if (/^(\*|\d+)$/.test(part)) continue;
+    }
+    const object = resolveSchema(withoutNull(at, types).inner, types);
+    const next = objectOf(object)?.properties?.[part];
+    if (!next) return undefined;
+    at = next;
+  }
+  return at;
+}

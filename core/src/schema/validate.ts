@@ -1,0 +1,249 @@
+import { Digits, isNumber } from '../message/digits';
+import { LIMITS } from '../limits';
+import type { InputFault } from '../problem';
+import { escapePointer, refName, typesOf, type JsonSchema, type JsonType, type TypeTable } from './types';
+
+/** A compiled schema: calls `report` for every fault, pointers are RFC 6901 into the value. */
+export type Validator = (value: unknown, pointer: string, report: Report) => void;
+type Report = (fault: InputFault) => void;
+
+/**
+ * Compiles JSON Schema 2020-12 (the vocabulary of `JsonSchema`, formats asserted) to closures that know `Digits`.
+ * Named types compile once, on first use, so recursive types end.
+ */
+export class ValidatorSet {
+  private readonly named = new Map<string, Validator>();
+
+  constructor(private readonly types: TypeTable) {}
+
+  /** All faults of one value, at most LIMITS.inputFaults. */
+  check(schema: JsonSchema, value: unknown, pointer = ''): InputFault[] {
+    return collectFaults(this.compile(schema), value, pointer);
+  }
+
+  compile(schema: JsonSchema): Validator {
+    const parts: Validator[] = [];
+    const name = refName(schema);
+    if (name !== undefined) parts.push(this.reference(name));
+    const types = typesOf(schema);
+    if (types.length) parts.push(typeRule(types));
+    if (schema.enum) parts.push(enumRule(schema.enum));
+    if (schema.const !== undefined) parts.push(enumRule([schema.const]));
+    this.stringRules(schema, parts);
+    numberRules(schema, parts);
+    if (schema.items || schema.minItems !== undefined || schema.maxItems !== undefined || schema.uniqueItems) parts.push(this.arrayRule(schema));
+    if (schema.properties || schema.required || schema.additionalProperties !== undefined || schema.minProperties !== undefined || schema.maxProperties !== undefined) parts.push(this.objectRule(schema));
+    for (const s of schema.allOf ?? []) parts.push(this.compile(s));
+    if (schema.anyOf) parts.push(this.someRule(schema.anyOf, false));
+    if (schema.oneOf) parts.push(this.someRule(schema.oneOf, true));
+    if (schema.not) {
+      const inner = this.compile(schema.not);
+      parts.push((v, p, report) => {
+        if (passes(inner, v)) report({ pointer: p, code: 'not', detail: 'the value has a form that is ruled out here' });
+      });
+    }
+    if (parts.length === 1) return parts[0]!;
+    return (v, p, report) => {
+      for (const part of parts) part(v, p, report);
+    };
+  }
+
+  private reference(name: string): Validator {
+    let target: Validator | undefined;
+    return (v, p, report) => {
+      if (!target) {
+        target = this.named.get(name);
+        if (!target) {
+          const schema = this.types[name];
+          target = schema ? this.compile(schema) : () => undefined;
+          this.named.set(name, target);
+        }
+      }
+      target(v, p, report);
+    };
+  }
+
+  private stringRules(s: JsonSchema, parts: Validator[]): void {
+    const pattern = s.pattern === undefined ? undefined : safeRegExp(s.pattern);
+    const format = s.format === undefined ? undefined : FORMATS[s.format];
+    if (s.minLength === undefined && s.maxLength === undefined && !pattern && !format) return;
+    parts.push((v, p, report) => {
+      if (typeof v !== 'string') return;
+      if (s.minLength !== undefined || s.maxLength !== undefined) {
+        const n = [...v].length;
+        if (n < (s.minLength ?? 0)) report({ pointer: p, code: 'minLength', detail: `must have at least ${s.minLength} characters` });
+        if (n > (s.maxLength ?? Infinity)) report({ pointer: p, code: 'maxLength', detail: `must have at most ${s.maxLength} characters` });
+      }
+      if (pattern && !pattern.test(v)) report({ pointer: p, code: 'pattern', detail: `must match ${s.pattern}` });
+      if (format && !format(v)) report({ pointer: p, code: 'format', detail: `must be a ${s.format}` });
+    });
+  }
+
+  private arrayRule(s: JsonSchema): Validator {
+    const item = s.items && this.compile(s.items);
+    return (v, p, report) => {
+      if (!Array.isArray(v)) return;
+      if (v.length < (s.minItems ?? 0)) report({ pointer: p, code: 'minItems', detail: `must have at least ${s.minItems} items` });
+      if (v.length > (s.maxItems ?? Infinity)) report({ pointer: p, code: 'maxItems', detail: `must have at most ${s.maxItems} items` });
+      if (s.uniqueItems && new Set(v.map(canonical)).size < v.length) report({ pointer: p, code: 'uniqueItems', detail: 'must not hold the same item twice' });
+      if (item) for (let i = 0; i < v.length; i++) item(v[i], `${p}/${i}`, report);
+    };
+  }
+
+  private objectRule(s: JsonSchema): Validator {
+    const properties = new Map(Object.entries(s.properties ?? {}).map(([name, schema]) => [name, this.compile(schema)]));
+    const required = s.required ?? [];
+    const extra = typeof s.additionalProperties === 'object' ? this.compile(s.additionalProperties) : undefined;
+    const closed = s.additionalProperties === false;
+    return (v, p, report) => {
+      if (v === null || typeof v !== 'object' || Array.isArray(v) || v instanceof Digits) return;
+      const object = v as Record<string, unknown>;
+      for (const name of required) {
+        if (!Object.hasOwn(object, name) || object[name] === undefined) report({ pointer: `${p}/${escapePointer(name)}`, code: 'required', detail: `${name} is missing` });
+      }
+      let n = 0;
+      for (const key of Object.keys(object)) {
+        if (object[key] === undefined) continue;
+        n++;
+        const rule = properties.get(key) ?? extra;
+        if (rule) rule(object[key], `${p}/${escapePointer(key)}`, report);
+        else if (closed) report({ pointer: `${p}/${escapePointer(key)}`, code: 'additionalProperties', detail: `${key} is not known here` });
+      }
+      if (n < (s.minProperties ?? 0)) report({ pointer: p, code: 'minProperties', detail: `must have at least ${s.minProperties} properties` });
+      if (n > (s.maxProperties ?? Infinity)) report({ pointer: p, code: 'maxProperties', detail: `must have at most ${s.maxProperties} properties` });
+    };
+  }
+
+  private someRule(schemas: readonly JsonSchema[], exactlyOne: boolean): Validator {
+    const options = schemas.map((s) => this.compile(s));
+    const names = schemas.every((s) => s.required?.length || s.not) ? schemas.flatMap((s) => s.required ?? []) : undefined;
+    return (v, p, report) => {
+      let hits = 0;
+      for (const option of options) if (passes(option, v) && ++hits > 1 && exactlyOne) break;
+      if (hits === 1 || (hits > 1 && !exactlyOne)) return;
+      if (hits === 0 && !names) {
+        closest(options, v, p).forEach(report);
+        return;
+      }
+      const detail = names ? (hits === 0 ? `one of ${names.join(', ')} is needed` : `only one of ${names.join(', ')} may be given`) : 'fits more than one of the forms that are allowed here';
+      report({ pointer: p, code: exactlyOne ? 'oneOf' : 'anyOf', detail });
+    };
+  }
+}
+
+/** When nothing fits, the faults of the option that came nearest say most. */
+function closest(options: readonly Validator[], value: unknown, pointer: string): InputFault[] {
+  const tries = options.map((o) => collectFaults(o, value, pointer));
+  const typed = tries.filter((t) => !t.some((f) => f.pointer === pointer && f.code === 'type'));
+  const pool = typed.length ? typed : tries;
+  return pool.reduce((best, t) => (t.length < best.length ? t : best), pool[0] ?? []);
+}
+
+export function collectFaults(validator: Validator, value: unknown, pointer = ''): InputFault[] {
+  const faults: InputFault[] = [];
+  validator(value, pointer, (f) => {
+    if (faults.length < LIMITS.inputFaults) faults.push(f);
+  });
+  return faults;
+}
+
+class Stop extends Error {}
+const STOP = new Stop();
+
+function passes(validator: Validator, value: unknown): boolean {
+  try {
+    validator(value, '', () => {
+      throw STOP;
+    });
+    return true;
+  } catch (e) {
+    if (e === STOP) return false;
+    throw e;
+  }
+}
+
+export function jsonTypeOf(value: unknown): JsonType {
+  if (value === null) return 'null';
+  if (Array.isArray(value)) return 'array';
+  if (isNumber(value)) return isWhole(value) ? 'integer' : 'number';
+  if (typeof value === 'boolean') return 'boolean';
+  return typeof value === 'string' ? 'string' : 'object';
+}
+
+/** JSON Schema validation §6.1.1: 1.0 is an integer. */
+function isWhole(value: number | Digits): boolean {
+  if (typeof value === 'number') return Number.isInteger(value);
+  return /^-?\d+(\.0+)?$/.test(value.text) || Number.isInteger(Number(value.text));
+}
+
+const A: Record<JsonType, string> = { null: 'null', boolean: 'true or false', object: 'an object', array: 'an array', number: 'a number', string: 'a string', integer: 'a whole number' };
+
+function typeRule(types: readonly JsonType[]): Validator {
+  const words = types.map((t) => A[t]).join(' or ');
+  return (v, p, report) => {
+    const t = jsonTypeOf(v);
+    if (!types.includes(t) && !(t === 'integer' && types.includes('number'))) report({ pointer: p, code: 'type', detail: `must be ${words}` });
+  };
+}
+
+function enumRule(values: readonly unknown[]): Validator {
+  const allowed = new Set(values.map(canonical));
+  const words = values.slice(0, 20).map((v) => JSON.stringify(v)).join(', ');
+  return (v, p, report) => {
+    if (!allowed.has(canonical(v))) report({ pointer: p, code: 'enum', detail: `must be ${values.length === 1 ? words : `one of ${words}`}` });
+  };
+}
+
+/** Equal values give equal text; numbers by value, object members in any order. */
+function canonical(v: unknown): string {
+  if (isNumber(v)) return String(Number(v));
+  if (Array.isArray(v)) return `[${v.map(canonical).join(',')}]`;
+  if (v !== null && typeof v === 'object') {
+    const o = v as Record<string, unknown>;
+    return `{${Object.keys(o).sort().map((k) => `${JSON.stringify(k)}:${canonical(o[k])}`).join(',')}}`;
+  }
+  return JSON.stringify(v) ?? 'undefined';
+}
+
+function numberRules(s: JsonSchema, parts: Validator[]): void {
+  const rules: [string, (n: number) => boolean, string][] = [];
+  if (s.minimum !== undefined) rules.push(['minimum', (n) => n >= s.minimum!, `must be at least ${s.minimum}`]);
+  if (s.maximum !== undefined) rules.push(['maximum', (n) => n <= s.maximum!, `must be at most ${s.maximum}`]);
+  if (s.exclusiveMinimum !== undefined) rules.push(['exclusiveMinimum', (n) => n > s.exclusiveMinimum!, `must be more than ${s.exclusiveMinimum}`]);
+  if (s.exclusiveMaximum !== undefined) rules.push(['exclusiveMaximum', (n) => n < s.exclusiveMaximum!, `must be less than ${s.exclusiveMaximum}`]);
+  if (s.multipleOf !== undefined) rules.push(['multipleOf', (n) => Math.abs(n / s.multipleOf! - Math.round(n / s.multipleOf!)) < 1e-9, `must be a multiple of ${s.multipleOf}`]);
+  if (s.format === 'int32') rules.push(['format', (n) => n >= -2147483648 && n <= 2147483647, 'must fit 32 bits']);
+  if (rules.length) {
+    parts.push((v, p, report) => {
+      if (!isNumber(v)) return;
+      const n = Number(v);
+      for (const [code, holds, detail] of rules) if (!holds(n)) report({ pointer: p, code, detail });
+    });
+  }
+  if (s.format === 'int64') {
+    parts.push((v, p, report) => {
+      if (!isNumber(v)) return;
+      const text = typeof v === 'number' ? String(v) : v.text;
+      if (!/^-?\d{1,19}$/.test(text)) return;
+      const big = BigInt(text);
+      if (big > 9223372036854775807n || big < -9223372036854775808n) report({ pointer: p, code: 'format', detail: 'must fit 64 bits' });
+    });
+  }
+}
+
+/** Formats are asserted where we write or read them; RFC 3339 §5.6 for dates and times. */
+const FORMATS: Record<string, (text: string) => boolean> = {
+  'date-time': (t) => /^\d{4}-\d\d-\d\d[Tt]\d\d:\d\d:\d\d(\.\d+)?([Zz]|[+-]\d\d:\d\d)$/.test(t),
+  date: (t) => /^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])$/.test(t),
+  time: (t) => /^\d\d:\d\d:\d\d(\.\d+)?([Zz]|[+-]\d\d:\d\d)$/.test(t),
+  uuid: (t) => /^[0-9a-f]{8}-([0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(t),
+  email: (t) => /^[^@\s]+@[^@\s]+$/.test(t),
+};
+
+function safeRegExp(pattern: string): RegExp | undefined {
+  try {
+    return new RegExp(pattern, 'u');
+  } catch {
+    return undefined;
+  }
+}

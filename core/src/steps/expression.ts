@@ -1,0 +1,90 @@
+import { compileExpression, ExpressionError, type Expression } from '../expression';
+import { finding, Refusal, type Finding } from '../problem';
+import { escapePointer, schemaAt } from '../schema';
+import type { Run } from '../flow/run';
+import type { MessageType, StepContext } from './kind';
+
+/** An expression of a step, or the finding that says why there is none. */
+export function checkExpression(source: string, context: StepContext, pointer: string, before: MessageType, report: (f: Finding) => void): Expression | undefined {
+  const place = { ...context.place, pointer: `${context.place.pointer ?? ''}${pointer}` };
+  let e: Expression;
+  try {
+    e = compileExpression(source);
+  } catch (error) {
+    const x = error as ExpressionError;
+    report(finding('HNG-304', `"${brief(source)}": ${x.message}`, { ...place, position: x.position }));
+    return undefined;
+  }
+  for (const path of e.reads) checkRead(path, context, place, before, report);
+  return e;
+}
+
+const ROOTS = ['body', 'headers', 'query', 'path', 'method', 'status', 'vars', 'app', 'plan', 'env', 'steps', 'soapHeader'];
+
+function checkRead(path: readonly string[], context: StepContext, place: Finding['place'], before: MessageType, report: (f: Finding) => void): void {
+  const [root, ...rest] = path;
+  if (root === undefined) return;
+  if (!ROOTS.includes(root)) {
+    report(finding('HNG-304', `the name ${root} is not known; in reach are ${ROOTS.join(', ')}`, place, `Write body.${root} if you mean the body.`));
+    return;
+  }
+  if (root === 'body' && before.body && rest.length && !knows(before, rest)) {
+    report(finding('HNG-310', `${before.words} has no field ${rest.join('.')}`, place, 'Choose a field that the message has.'));
+  }
+  const declared = root === 'path' || root === 'query' ? root : undefined;
+  if (declared && rest[0] !== undefined && !context.operation.path.includes('*') && !context.operation.parameters?.some((p) => p.in === declared && p.name === rest[0])) {
+    report(finding('HNG-310', `the operation has no ${declared} parameter ${rest[0]}`, place, `Declare the parameter, or choose one of those that exist.`));
+  }
+}
+
+function knows(before: MessageType, rest: readonly string[]): boolean {
+  for (let n = 1; n <= rest.length; n++) {
+    const s = schemaAt(before.body!, before.types, rest.slice(0, n));
+    if (!s) {
+      const parent = schemaAt(before.body!, before.types, rest.slice(0, n - 1));
+      // A parent without declared properties is open: nothing can be said.
+      return parent !== undefined && !closed(parent, before);
+    }
+  }
+  return true;
+}
+
+function closed(parent: import('../schema').JsonSchema, before: MessageType): boolean {
+  const s = schemaAt({ properties: { x: parent } }, before.types, ['x']);
+  const name = s?.$ref?.slice('#/types/'.length);
+  const target = name === undefined ? s : before.types[name];
+  const item = target?.items;
+  const object = item?.$ref ? before.types[item.$ref.slice('#/types/'.length)] : (item ?? target);
+  return object?.additionalProperties === false || (object?.type !== undefined && object.type !== 'object' && object.type !== 'array');
+}
+
+/** Compiles for running; a mistake becomes a step failure that says so. */
+export function runnable(source: string): Expression {
+  try {
+    return compileExpression(source);
+  } catch (error) {
+    const message = (error as ExpressionError).message;
+    return {
+      source, compiled: false, reads: [],
+      evaluate() {
+        throw new Refusal('HNG-420', { detail: 'A step of the flow failed. The trace says which.', inner: `the expression "${brief(source)}" has a mistake: ${message}` });
+      },
+    };
+  }
+}
+
+export function readsBody(e: Expression): boolean {
+  return e.reads.some((p) => p[0] === 'body') || !e.compiled;
+}
+
+export async function loadForReading(run: Run, needed: boolean): Promise<void> {
+  if (needed && run.message.body.pending) await run.message.body.load();
+}
+
+export const brief = (text: string): string => (text.length > 80 ? `${text.slice(0, 77)}…` : text);
+
+export const fieldPointer = (index: number): string => `/fields/${index}/from`;
+
+export function keyPointer(...parts: readonly string[]): string {
+  return parts.map((p) => `/${escapePointer(p)}`).join('');
+}

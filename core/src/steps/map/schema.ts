@@ -1,0 +1,17 @@
+import { z } from 'zod';
+import { stepBase } from '../base';
+
+const pointer = z.string().regex(/^\/(body|headers|soapHeader|query|path|status)(\/.*)?$/, 'must be a pointer that starts with /body, /headers, /soapHeader, /query, /path or /status');
+
+export const mapSchema = z.strictObject({
+  kind: z.literal('map'),
+  ...stepBase,
+  to: z
+    .union([z.literal('reply'), z.strictObject({ backend: z.string(), operation: z.string() })])
+    .describe('What the map makes: the reply to the caller, or the request of a backend operation'),
+  fields: z
+    .array(z.strictObject({ to: pointer.describe('Target, e.g. /body/stay/from'), from: z.string().min(1).max(20_000).describe('JSONata') }))
+    .optional(),
+  whole: z.string().min(1).max(100_000).optional().describe('JSONata for the whole body; fields are laid over it'),
+});
+export type MapDocument = z.infer<typeof mapSchema>;

@@ -1,0 +1,3 @@
+export * from './tree';
+export * from './text';
+export { printXml } from './print';

@@ -1,0 +1,44 @@
+import { HingeError } from '../problem';
+
+const TEXT_SPECIAL = /[&<>]/;
+const ATTRIBUTE_SPECIAL = /[&<>"\t\n\r]/;
+/** Characters that XML 1.0 §2.2 does not allow even as references. */
+// eslint-disable-next-line no-control-regex
+const FORBIDDEN = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/;
+
+const REFERENCES: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', '\t': '&#9;', '\n': '&#10;', '\r': '&#13;' };
+
+export function hasForbidden(text: string): boolean {
+  return FORBIDDEN.test(text);
+}
+
+export function escapeText(text: string): string {
+  if (!TEXT_SPECIAL.test(text) && !text.includes('\r')) return text;
+  return text.replace(/[&<>\r]/g, (c) => REFERENCES[c]!);
+}
+
+export function escapeAttribute(text: string): string {
+  return ATTRIBUTE_SPECIAL.test(text) ? text.replace(/[&<>"\t\n\r]/g, (c) => REFERENCES[c]!) : text;
+}
+
+const DECLARED = /^<\?xml[^>]*?encoding\s*=\s*["']([A-Za-z][A-Za-z0-9._-]*)["']/;
+
+/**
+ * Bytes of an XML document to text. Order of trust: byte order mark, then `charset` of the media type (RFC 7303 §3.2),
+ * then the XML declaration, then UTF-8 (XML 1.0 appendix F). Unreadable bytes are an error, never replaced.
+ */
+export function decodeXml(bytes: Uint8Array, charset?: string, file?: string): string {
+  let encoding = charset?.toLowerCase();
+  if (bytes[0] === 0xef && bytes[1] === 0xbb && bytes[2] === 0xbf) encoding = 'utf-8';
+  else if (bytes[0] === 0xfe && bytes[1] === 0xff) encoding = 'utf-16be';
+  else if (bytes[0] === 0xff && bytes[1] === 0xfe) encoding = 'utf-16le';
+  else if (!encoding) {
+    const head = new TextDecoder('latin1').decode(bytes.subarray(0, 200));
+    encoding = DECLARED.exec(head)?.[1]?.toLowerCase() ?? 'utf-8';
+  }
+  try {
+    return new TextDecoder(encoding, { fatal: true }).decode(bytes);
+  } catch (cause) {
+    throw new HingeError('HNG-104', `${file ?? 'the document'} is not readable as ${encoding}`, file ? { file, line: 1 } : {}, { cause });
+  }
+}

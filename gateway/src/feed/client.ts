@@ -1,0 +1,111 @@
+import { writeJson } from '@hinge/core';
+import { createParser } from 'eventsource-parser';
+import { request } from 'undici';
+import type { Rehearsal } from '@hinge/core';
+import type { GatewayConfig } from '../config';
+import { GATEWAY_LIMITS } from '../limits';
+import type { RehearsalOrder } from '../rehearsals';
+import type { FeedEvents, FeedReport } from './messages';
+
+export interface FeedOptions {
+  /** Address of the studio. */
+  readonly studio: string;
+  readonly token: string;
+  readonly apply: (config: GatewayConfig) => Promise<void>;
+  readonly rehearse: (order: RehearsalOrder) => Promise<Rehearsal>;
+  readonly log?: (message: string) => void;
+}
+
+/** Holds the one outbound stream to the studio open, for ever: opens it again when it breaks, with growing waits. */
+export class FeedClient {
+  private stopped = false;
+  private abort = new AbortController();
+  private waitMs: number = GATEWAY_LIMITS.feedRetryMinMs;
+  private said = '';
+  connected = false;
+
+  constructor(private readonly options: FeedOptions) {}
+
+  start(): void {
+    void this.loop();
+  }
+
+  stop(): void {
+    this.stopped = true;
+    this.abort.abort();
+  }
+
+  async report(report: FeedReport): Promise<void> {
+    const reply = await request(`${this.options.studio}/api/feed/report`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${this.options.token}`, 'content-type': 'application/json' },
+      body: writeJson(report),
+      headersTimeout: 10_000,
+    });
+    await reply.body.dump();
+    if (reply.statusCode >= 300) throw new Error(`the studio answered ${reply.statusCode}`);
+  }
+
+  private async loop(): Promise<void> {
+    while (!this.stopped) {
+      try {
+        await this.listen();
+      } catch (error) {
+        this.say(`the studio is away (${(error as Error).message}); callers are served on`);
+      }
+      this.connected = false;
+      if (this.stopped) return;
+      await new Promise((resolve) => setTimeout(resolve, this.waitMs * (0.75 + Math.random() / 2)));
+      this.waitMs = Math.min(this.waitMs * 2, GATEWAY_LIMITS.feedRetryMaxMs);
+    }
+  }
+
+  /** The same thing is said once, not at every try. */
+  private say(text: string): void {
+    if (text !== this.said) this.options.log?.(text);
+    this.said = text;
+  }
+
+  private async listen(): Promise<void> {
+    this.abort = new AbortController();
+    const { statusCode, body } = await request(`${this.options.studio}/api/feed`, {
+      headers: { authorization: `Bearer ${this.options.token}`, accept: 'text/event-stream' },
+      signal: this.abort.signal,
+      headersTimeout: 10_000,
+      bodyTimeout: GATEWAY_LIMITS.feedSilenceMs,
+    });
+    if (statusCode !== 200) {
+      await body.dump();
+      throw new Error(`it answered ${statusCode}`);
+    }
+    this.connected = true;
+    this.waitMs = GATEWAY_LIMITS.feedRetryMinMs;
+    this.say('the studio is connected');
+    const parser = createParser({
+      onEvent: (event) => void this.handle(event.event as keyof FeedEvents, event.data).catch((error: unknown) => this.options.log?.(`feed: ${(error as Error).message}`)),
+    });
+    const decoder = new TextDecoder();
+    for await (const chunk of body as AsyncIterable<Uint8Array>) parser.feed(decoder.decode(chunk, { stream: true }));
+    throw new Error('the stream ended');
+  }
+
+  private async handle(event: keyof FeedEvents, data: string): Promise<void> {
+    if (event === 'config') {
+      const config = JSON.parse(data) as FeedEvents['config'];
+      try {
+        await this.options.apply(config);
+      } catch (error) {
+        await this.report({ kind: 'refused', revision: config.revision, why: (error as Error).message });
+        return;
+      }
+      await this.report({ kind: 'applied', revision: config.revision });
+    } else if (event === 'rehearse') {
+      const order = JSON.parse(data) as FeedEvents['rehearse'];
+      try {
+        await this.report({ kind: 'rehearsed', id: order.id, rehearsal: await this.options.rehearse(order) });
+      } catch (error) {
+        await this.report({ kind: 'not-rehearsed', id: order.id, why: (error as Error).message });
+      }
+    }
+  }
+}

@@ -1,0 +1,19 @@
+import type { Rehearsal } from '@hinge/core';
+import type { GatewayConfig } from '../config';
+import type { RehearsalOrder } from '../rehearsals';
+import type { Trace } from '../telemetry/trace';
+
+/** What the studio sends down the one stream, by event name. */
+export interface FeedEvents {
+  config: GatewayConfig;
+  rehearse: RehearsalOrder & { readonly id: string };
+  ping: Record<string, never>;
+}
+
+/** What a gateway reports back. */
+export type FeedReport =
+  | { readonly kind: 'applied'; readonly revision: string }
+  | { readonly kind: 'refused'; readonly revision: string; readonly why: string }
+  | { readonly kind: 'rehearsed'; readonly id: string; readonly rehearsal: Rehearsal }
+  | { readonly kind: 'not-rehearsed'; readonly id: string; readonly why: string }
+  | { readonly kind: 'traces'; readonly traces: readonly Trace[] };

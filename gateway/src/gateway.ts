@@ -1,0 +1,87 @@
+import type { Ports } from '@hinge/core';
+import { HttpBackends } from './backends';
+import type { GatewayConfig } from './config';
+import { FeedClient, type FeedOptions } from './feed/client';
+import { LastGood } from './feed/last-good';
+import { ControlServer } from './http/control';
+import { GatewayServer } from './http/server';
+import { Rehearsals } from './rehearsals';
+import { Metrics } from './telemetry/metrics';
+import { TraceCollector } from './telemetry/trace';
+
+export interface GatewayOptions {
+  readonly port: number;
+  readonly host?: string;
+  /** 0 takes any free port; undefined opens none. */
+  readonly controlPort?: number;
+  readonly config?: GatewayConfig;
+  readonly feed?: Omit<FeedOptions, 'apply' | 'rehearse'>;
+  /** Folder that keeps the last good configuration; without it nothing is kept. */
+  readonly stateDir?: string;
+  readonly log?: (message: string, more?: Record<string, unknown>) => void;
+}
+
+export interface RunningGateway {
+  readonly port: number;
+  readonly controlPort?: number;
+  readonly server: GatewayServer;
+  stop(): Promise<void>;
+}
+
+/** Starts a gateway: on a configuration of its own, on the last good one, or on what the studio sends. */
+export async function startGateway(options: GatewayOptions): Promise<RunningGateway> {
+  const log = options.log ?? (() => undefined);
+  const backends = new HttpBackends();
+  const ports: Ports = { backends, clock: { now: () => performance.now() } };
+  const metrics = new Metrics();
+  const lastGood = options.stateDir === undefined ? undefined : new LastGood(options.stateDir);
+  const rehearsals = new Rehearsals(ports);
+  let fromDisk = false;
+  const traces = new TraceCollector(options.feed && ((batch) => feed!.report({ kind: 'traces', traces: batch })));
+  const server = new GatewayServer({ ports, metrics, traces });
+  const feed: FeedClient | undefined = options.feed && new FeedClient({
+    ...options.feed,
+    log,
+    apply: async (config) => {
+      server.apply(config);
+      fromDisk = false;
+      log(`running revision ${config.revision}`, { apis: config.apis.length });
+      await lastGood?.save(config);
+    },
+    rehearse: (order) => rehearsals.run(order),
+  });
+
+  if (options.config) server.apply(options.config);
+  else {
+    const kept = await lastGood?.load();
+    if (kept) {
+      try {
+        server.apply(kept);
+        fromDisk = true;
+        log(`running the last good configuration, revision ${kept.revision}, until the studio answers`);
+      } catch (error) {
+        log(`the last good configuration cannot be used: ${(error as Error).message}`);
+      }
+    }
+  }
+  const health = () => ({
+    ready: server.revision !== 'none',
+    revision: server.revision,
+    feed: feed ? (feed.connected ? ('connected' as const) : ('away' as const)) : ('none' as const),
+    runningOldRevision: feed !== undefined && (fromDisk || !feed.connected),
+  });
+  const control = options.controlPort === undefined ? undefined : new ControlServer(metrics, health);
+  const controlPort = await control?.listen(options.controlPort!);
+  const port = await server.listen(options.port, options.host);
+  feed?.start();
+  return {
+    port, controlPort, server,
+    async stop() {
+      await server.drain();
+      await traces.flush();
+      feed?.stop();
+      control?.close();
+      await backends.close();
+    },
+  };
+}

@@ -1,0 +1,49 @@
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import type { Metrics } from '../telemetry/metrics';
+
+export interface Health {
+  readonly ready: boolean;
+  readonly revision: string;
+  /** none: no studio is told of; away: the last good configuration runs. */
+  readonly feed: 'none' | 'connected' | 'away';
+  readonly runningOldRevision: boolean;
+}
+
+/** GET /healthz, /readyz and /metrics. */
+export class ControlServer {
+  private readonly server: Server;
+
+  constructor(metrics: Metrics, health: () => Health) {
+    this.server = createServer((req, res) => {
+      const json = (status: number, value: unknown) => {
+        res.writeHead(status, { 'content-type': 'application/json' });
+        res.end(JSON.stringify(value));
+      };
+      const h = health();
+      if (req.method !== 'GET' && req.method !== 'HEAD') json(405, { error: 'GET only' });
+      else if (req.url === '/healthz') json(200, { status: 'up', ...h });
+      else if (req.url === '/readyz') json(h.ready ? 200 : 503, h);
+      else if (req.url === '/metrics') {
+        metrics.oldRevision.set(h.runningOldRevision ? 1 : 0);
+        void metrics.registry.metrics().then((text) => {
+          res.writeHead(200, { 'content-type': metrics.registry.contentType });
+          res.end(text);
+        });
+      } else json(404, { error: 'there are /healthz, /readyz and /metrics' });
+    });
+  }
+
+  async listen(port: number): Promise<number> {
+    await new Promise<void>((resolve, reject) => {
+      this.server.once('error', reject);
+      this.server.listen(port, '127.0.0.1', resolve);
+    });
+    return (this.server.address() as AddressInfo).port;
+  }
+
+  close(): void {
+    this.server.close();
+    this.server.closeAllConnections();
+  }
+}

@@ -1,0 +1,224 @@
+import { Body, endToEnd, LIMITS, refusalMessage, Refusal, type Message, type Ports, type StepSeen } from '@hinge/core';
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { pipeline, type Readable } from 'node:stream';
+import { loadApis, type GatewayConfig, type LoadedApi } from '../config';
+import { GATEWAY_LIMITS } from '../limits';
+import type { Metrics } from '../telemetry/metrics';
+import { traceContext, type TraceContext } from '../telemetry/trace-context';
+import type { TraceCollector } from '../telemetry/trace';
+import { Router, type Match } from './router';
+
+export interface ServerOptions {
+  readonly ports: Ports;
+  readonly metrics: Metrics;
+  readonly traces: TraceCollector;
+}
+
+/** Callers' port: routes, runs flows, writes replies. */
+export class GatewayServer {
+  private readonly server: Server;
+  private router = new Router([]);
+  private config: GatewayConfig = { revision: 'none', apis: [] };
+  private apis: readonly LoadedApi[] = [];
+  private inFlight = 0;
+  private draining = false;
+
+  constructor(private readonly options: ServerOptions) {
+    this.server = createServer(
+      { headersTimeout: GATEWAY_LIMITS.headersMs, requestTimeout: GATEWAY_LIMITS.requestMs, maxHeaderSize: GATEWAY_LIMITS.headerBytes, keepAliveTimeout: 65_000 },
+      (req, res) => void this.take(req, res),
+    );
+  }
+
+  get revision(): string {
+    return this.config.revision;
+  }
+
+  get current(): GatewayConfig {
+    return this.config;
+  }
+
+  get loaded(): readonly LoadedApi[] {
+    return this.apis;
+  }
+
+  /** Compiles all and swaps it in at once; throws, and changes nothing, when a document cannot be compiled. */
+  apply(config: GatewayConfig): void {
+    const apis = loadApis(config);
+    const router = new Router(apis);
+    this.config = config;
+    this.apis = apis;
+    this.router = router;
+  }
+
+  async listen(port: number, host = '127.0.0.1'): Promise<number> {
+    await new Promise<void>((resolve, reject) => {
+      this.server.once('error', reject);
+      this.server.listen(port, host, () => {
+        this.server.off('error', reject);
+        resolve();
+      });
+    });
+    return (this.server.address() as AddressInfo).port;
+  }
+
+  /** Stops accepting, waits for requests in flight, at most GATEWAY_LIMITS.drainMs. */
+  async drain(): Promise<void> {
+    this.draining = true;
+    const closed = new Promise<void>((resolve) => this.server.close(() => resolve()));
+    this.server.closeIdleConnections();
+    const force = setTimeout(() => this.server.closeAllConnections(), GATEWAY_LIMITS.drainMs);
+    await closed;
+    clearTimeout(force);
+  }
+
+  private async take(req: IncomingMessage, res: ServerResponse): Promise<void> {
+    const started = this.options.ports.clock.now();
+    const trace = traceContext(req.headers.traceparent as string | undefined);
+    this.inFlight++;
+    this.options.metrics.inFlight.set(this.inFlight);
+    if (this.draining) res.setHeader('connection', 'close');
+    try {
+      await this.answer(req, res, trace, started);
+    } catch (error) {
+      // Nothing in a request may bring the gateway down.
+      if (!res.headersSent) write(req, res, refusalMessage(new Refusal('HNG-420', { cause: error }), req.url ?? '/', trace.traceId), {});
+      else res.destroy();
+    } finally {
+      this.inFlight--;
+      this.options.metrics.inFlight.set(this.inFlight);
+    }
+  }
+
+  private async answer(req: IncomingMessage, res: ServerResponse, trace: TraceContext, started: number): Promise<void> {
+    const raw = req.url ?? '/';
+    const cut = raw.indexOf('?');
+    const url = cut < 0 ? raw : raw.slice(0, cut);
+    const search = cut < 0 ? '' : raw.slice(cut);
+    const host = req.headers.host?.replace(/:\d+$/, '');
+    const headers = flatHeaders(req);
+    const body = bodyOf(req, headers);
+    const request: Message = { method: req.method, path: raw, headers, body };
+    const match = this.inFlight > GATEWAY_LIMITS.concurrent ? undefined : this.router.find(req.method ?? 'GET', url, host);
+    if (!match) {
+      this.refuse(req, res, trace, started, request, url, host);
+      return;
+    }
+    const { operation } = match.route;
+    const seen: StepSeen[] = [];
+    const sampled = this.options.traces.wanted && Math.random() < (this.config.traceShare ?? 1);
+    const outcome = await operation.handle(
+      { method: req.method ?? 'GET', url, path: match.path, query: queryOf(search), search, rest: match.rest, headers, body },
+      {
+        ports: this.options.ports,
+        environment: this.config.environment,
+        env: this.config.variables ?? {},
+        traceId: trace.traceId,
+        outbound: { traceparent: trace.traceparent },
+        observer: sampled ? { step: (s) => void seen.push(s) } : undefined,
+      },
+    );
+    const ms = this.options.ports.clock.now() - started;
+    write(req, res, outcome.reply, replyHeaders(match, trace, ms, outcome.backendMs));
+    const status = outcome.reply.status ?? 500;
+    this.options.metrics.answered(match.route.api.config.slug, operation.id, status, ms / 1000);
+    if (!sampled) return;
+    this.options.traces.add({
+      head: { ...this.head(trace, req, started, ms), backendMs: outcome.backendMs, status, url: raw, api: match.route.api.config.slug, release: match.route.api.config.release, door: match.route.door, operation: operation.id },
+      request, reply: outcome.reply, seen, operation, startedMs: started, refusal: outcome.refusal,
+    });
+  }
+
+  private head(trace: TraceContext, req: IncomingMessage, started: number, ms: number) {
+    return { id: trace.spanId, traceId: trace.traceId, at: new Date(Date.now() - (this.options.ports.clock.now() - started)).toISOString(), environment: this.config.environment, method: req.method ?? 'GET', ms };
+  }
+
+  private refuse(req: IncomingMessage, res: ServerResponse, trace: TraceContext, started: number, request: Message, url: string, host: string | undefined): void {
+    const near = this.router.doorOf(url);
+    const allowed = this.router.methodsAt(url, host);
+    const busy = this.inFlight > GATEWAY_LIMITS.concurrent;
+    let refusal: Refusal;
+    if (busy) refusal = new Refusal('HNG-407', { detail: 'The gateway has more requests than it can take.', headers: { 'retry-after': '1' } });
+    else if (allowed.length) refusal = new Refusal('HNG-402', { detail: `${req.method} is not offered here; ${allowed.join(', ')} is.`, headers: { allow: allowed.join(', ') } });
+    else refusal = new Refusal('HNG-401', { detail: 'No operation of any API here has this path.' });
+    const reply = refusalMessage(refusal, url, trace.traceId);
+    write(req, res, reply, { traceresponse: trace.traceparent });
+    const ms = this.options.ports.clock.now() - started;
+    this.options.metrics.answered(near?.api.config.slug ?? 'none', 'none', refusal.status, ms / 1000);
+    if (!this.options.traces.wanted) return;
+    const offered = near ? [...(near.api.compiled.operations.get(near.door) ?? [])].map((o) => `${o.method} ${near.base}${o.path}`) : this.apis.flatMap((a) => a.compiled.doors.map((d) => `${d.path} (${a.config.document.api.name})`));
+    this.options.traces.add({
+      head: { ...this.head(trace, req, started, ms), backendMs: 0, status: refusal.status, url: request.path ?? url, api: near?.api.config.slug, release: near?.api.config.release, door: near?.door, offered },
+      request, reply, seen: [], startedMs: started, refusal,
+    });
+  }
+}
+
+/** Header fields as one text each (RFC 9110 §5.3); Node has joined repeated ones already, set-cookie apart. */
+function flatHeaders(req: IncomingMessage): Record<string, string> {
+  const out: Record<string, string> = {};
+  for (const name in req.headers) {
+    const v = req.headers[name];
+    if (v !== undefined) out[name] = typeof v === 'string' ? v : v.join(', ');
+  }
+  return out;
+}
+
+function bodyOf(req: IncomingMessage, headers: Record<string, string>): Body {
+  const length = headers['content-length'];
+  if (headers['transfer-encoding'] === undefined && (length === undefined || length === '0')) return Body.empty();
+  return Body.ofSource(() => readRequest(req), headers['content-type'], req);
+}
+
+async function readRequest(req: IncomingMessage): Promise<Uint8Array> {
+  const chunks: Uint8Array[] = [];
+  let size = 0;
+  const tooLarge = () => new Refusal('HNG-405', { detail: `The body may have at most ${LIMITS.requestBytes} bytes.` });
+  if (Number(req.headers['content-length'] ?? 0) > LIMITS.requestBytes) throw tooLarge();
+  for await (const chunk of req as AsyncIterable<Uint8Array>) {
+    size += chunk.length;
+    if (size > LIMITS.requestBytes) throw tooLarge();
+    chunks.push(chunk);
+  }
+  return chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks, size);
+}
+
+function queryOf(search: string): Record<string, string | string[]> {
+  const out: Record<string, string | string[]> = {};
+  if (search.length < 2) return out;
+  for (const [name, value] of new URLSearchParams(search)) {
+    const have = out[name];
+    if (have === undefined) out[name] = value;
+    else if (Array.isArray(have)) have.push(value);
+    else out[name] = [have, value];
+  }
+  return out;
+}
+
+/** Server-Timing (W3C) tells backend and gateway apart, and which release answered; traceresponse is the W3C draft. */
+function replyHeaders(match: Match, trace: TraceContext, ms: number, backendMs: number): Record<string, string> {
+  const { config } = match.route.api;
+  const release = config.release === undefined ? '' : `, release;desc="${config.slug} ${config.release}"`;
+  return {
+    'server-timing': `gateway;dur=${Math.max(0, ms - backendMs).toFixed(1)}, backend;dur=${backendMs.toFixed(1)}${release}`,
+    traceresponse: trace.traceparent,
+  };
+}
+
+function write(req: IncomingMessage, res: ServerResponse, reply: Message, extra: Record<string, string>): void {
+  const headers: Record<string, string | number> = { ...endToEnd(reply.headers), ...extra };
+  const { body } = reply;
+  if (body.pending) {
+    const length = reply.headers['content-length'];
+    if (length !== undefined) headers['content-length'] = length;
+    res.writeHead(reply.status ?? 500, headers);
+    // A backend that breaks off in the middle breaks the reply off too: the caller must not take it for whole.
+    pipeline(body.stream as Readable, res, () => undefined);
+    return;
+  }
+  const bytes = body.bytes();
+  if (reply.status !== 204 && reply.status !== 304) headers['content-length'] = bytes.length;
+  res.writeHead(reply.status ?? 500, headers);
+  res.end(req.method === 'HEAD' ? undefined : bytes);
+}

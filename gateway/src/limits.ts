@@ -1,0 +1,27 @@
+/** Bounds of the gateway. Times in milliseconds, sizes in bytes. */
+export const GATEWAY_LIMITS = {
+  /** Connections to one backend origin; more wait in line. */
+  connectionsPerBackend: 128,
+  /** A connection that does not come about. */
+  connectMs: 5_000,
+  /** Headers of a caller's request: time against slow senders (slowloris), and size. */
+  headersMs: 15_000,
+  headerBytes: 32 * 1024,
+  /** A caller's whole request. */
+  requestMs: 120_000,
+  /** Requests in flight; beyond it 503. */
+  concurrent: 10_000,
+  /** How long SIGTERM waits for requests in flight. */
+  drainMs: 10_000,
+  /** Traces waiting for the studio; the oldest go first. */
+  tracesWaiting: 500,
+  /** Traces are sent in batches this often. */
+  tracesEveryMs: 250,
+  /** The feed is opened again after a wait that doubles between these two. */
+  feedRetryMinMs: 250,
+  feedRetryMaxMs: 5_000,
+  /** The studio sends something at least every 5 s; silence for this long means the line is dead. */
+  feedSilenceMs: 20_000,
+  /** Compiled drafts kept for rehearsals. */
+  drafts: 20,
+} as const;

@@ -1,0 +1,2 @@
+export * from './berths/service';
+export type { Behaviour } from './behaviour';
