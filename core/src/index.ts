@@ -15,4 +15,5 @@ export { STEP_KINDS, stepKind } from './steps/registry';
 export type { BackendContext, MessageType, StepContext, StepKind } from './steps/kind';
 export { readJson, writeJson, JsonError } from './codec/json';
 export { printXml, escapeText, escapeAttribute, decodeXml } from './xml';
+export type { SoapValue as SoapValueLike } from './codec/soap';
 export { readSoap, writeSoap, writeFault, soapMediaType, type SoapAnswer, type SoapFault } from './codec/soap';

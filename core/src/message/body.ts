@@ -127,6 +127,11 @@ export class Body {
     return this.valueForm;
   }
 
+  /** The value if it is there already; nothing is read for it. */
+  get knownValue(): unknown {
+    return this.hasValue ? this.valueForm : undefined;
+  }
+
   get byteLength(): number {
     return this.bytes().length;
   }

@@ -27,6 +27,8 @@ export interface ShownMessage {
   readonly body?: unknown;
   /** The body's text as it stands on the wire, cut at LIMITS.shownBytes. */
   readonly text?: string;
+  /** Text of the JSON form, where the body is not JSON and a schema gave it one; a SOAP header stands beside the body. */
+  readonly valueText?: string;
   readonly bytes: number;
   readonly cut?: boolean;
 }

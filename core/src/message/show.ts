@@ -1,4 +1,4 @@
-import { readJson } from '../codec/json';
+import { readJson, writeJson } from '../codec/json';
 import { LIMITS } from '../limits';
 import { isJson, isText } from './headers';
 import type { Message, ShownMessage } from './message';
@@ -31,5 +31,7 @@ export function showMessage(m: Message): ShownMessage {
       body = shown;
     }
   }
-  return { ...base, body, text: shown, bytes, ...(cut && { cut }) };
+  const known = isJson(m.body.mediaType) ? undefined : m.body.knownValue;
+  const valueText = known !== null && typeof known === 'object' ? writeJson(m.soapHeader ? { body: known, soapHeader: m.soapHeader } : { body: known }) : undefined;
+  return { ...base, body, text: shown, bytes, ...(cut && { cut }), ...(valueText !== undefined && valueText.length <= LIMITS.shownBytes && { valueText }) };
 }

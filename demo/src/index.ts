@@ -1,0 +1,2 @@
+export * from './berths';
+export * from './seed';

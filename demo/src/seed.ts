@@ -1,0 +1,51 @@
+import { schema } from '@hinge/studio/db';
+import { hashPassword } from 'better-auth/crypto';
+import { drizzle } from 'drizzle-orm/node-postgres';
+import { createHash, randomUUID } from 'node:crypto';
+import { Pool } from 'pg';
+import { berthsApi, berthsContract } from './berths';
+
+export interface SeedOptions {
+  readonly connectionString: string;
+  readonly demo: boolean;
+  readonly gatewayToken: string;
+  readonly gatewayAddress: string;
+  readonly berthsAddress: string;
+}
+
+export const SIGN_INS = [
+  { name: 'M. Ruff', email: 'ruff@tarnhaven.example', password: 'grey-wagtail', role: 'designer' },
+  { name: 'O. Plover', email: 'plover@tarnhaven.example', password: 'grey-wagtail', role: 'operator' },
+] as const;
+
+/** Fills an empty database; what is there already stays as it is. The gateway's row follows the ports of this start. */
+export async function seed(options: SeedOptions): Promise<void> {
+  const pool = new Pool({ connectionString: options.connectionString, max: 1 });
+  const db = drizzle(pool, { schema });
+  try {
+    for (const s of SIGN_INS) {
+      const id = randomUUID();
+      const made = await db.insert(schema.user).values({ id, name: s.name, email: s.email, emailVerified: true, role: s.role }).onConflictDoNothing().returning();
+      if (made.length) await db.insert(schema.account).values({ id: randomUUID(), accountId: id, providerId: 'credential', userId: id, password: await hashPassword(s.password) });
+    }
+    await db
+      .insert(schema.environments)
+      .values([
+        { name: 'sandbox', title: 'Sandbox', position: 0, variables: { officeCode: 'TH-22' } },
+        { name: 'production', title: 'Production', position: 1, variables: { officeCode: 'TH-01' } },
+      ])
+      .onConflictDoNothing();
+    const tokenHash = createHash('sha256').update(options.gatewayToken).digest('hex');
+    await db
+      .insert(schema.gateways)
+      .values({ name: 'quay-1', environment: 'sandbox', tokenHash, address: options.gatewayAddress })
+      .onConflictDoUpdate({ target: schema.gateways.name, set: { tokenHash, address: options.gatewayAddress } });
+    if (!options.demo) return;
+    await db.insert(schema.backends).values({ name: 'berths', title: 'Berths', contract: { kind: 'wsdl', ...berthsContract() }, addresses: { sandbox: options.berthsAddress }, createdBy: 'demo' }).onConflictDoNothing();
+    const document = berthsApi();
+    const made = await db.insert(schema.apis).values({ slug: 'berths', name: document.api.name }).onConflictDoNothing().returning();
+    if (made.length) await db.insert(schema.drafts).values({ api: 'berths', revision: 1, document, createdBy: 'demo', note: 'seeded' });
+  } finally {
+    await pool.end();
+  }
+}

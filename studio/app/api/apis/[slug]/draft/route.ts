@@ -1,0 +1,15 @@
+import { z } from 'zod';
+import { demandShape, getDraft, saveDraft } from '../../../../../features/apis/server';
+import { jsonRoute, Told } from '../../../../../lib/route';
+
+const body = z.object({ base: z.int().min(1), document: z.looseObject({}), note: z.string().max(500).default('') });
+
+export const GET = jsonRoute<{ slug: string }>(['designer', 'operator'], undefined, async ({ params }) => {
+  const draft = await getDraft(params.slug);
+  if (!draft) throw new Told(404, `There is no API ${params.slug}.`);
+  return draft;
+});
+
+export const POST = jsonRoute<{ slug: string }, z.infer<typeof body>>(['designer'], body as z.ZodType<z.infer<typeof body>>, async ({ params, body: b, user }) => ({
+  revision: await saveDraft(params.slug, b.base, demandShape(b.document), user.name, b.note),
+}));

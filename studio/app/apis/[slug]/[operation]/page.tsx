@@ -1,0 +1,47 @@
+import { checkDocument, openBackends, typeFlow } from '@hinge/core';
+import { eq } from 'drizzle-orm';
+import type { Metadata } from 'next';
+import { notFound } from 'next/navigation';
+import { database, schema } from '../../../../db/client';
+import { assemble, getDraft, listEnvironments } from '../../../../features/apis/server';
+import { Fold } from '../../../../features/fold/fold';
+import { gatewayStates } from '../../../../features/gateways/server';
+import { Shell } from '../../../../features/shell/shell';
+import { demandUser } from '../../../../lib/session';
+
+export const dynamic = 'force-dynamic';
+
+type Params = Promise<{ slug: string; operation: string }>;
+
+export async function generateMetadata({ params }: { params: Params }): Promise<Metadata> {
+  return { title: (await params).operation };
+}
+
+export default async function Page({ params, searchParams }: { params: Params; searchParams: Promise<{ case?: string }> }) {
+  const { slug, operation } = await params;
+  const user = await demandUser();
+  const draft = await getDraft(slug);
+  if (!draft?.document.operations[operation]) notFound();
+  const [whole, environments, gateways] = await Promise.all([assemble(draft.document), listEnvironments(), gatewayStates()]);
+  const [environment] = await database().select().from(schema.environments).where(eq(schema.environments.name, environments[0]!.name));
+  const faults: Record<string, string[]> = {};
+  for (const [name, b] of openBackends(whole).contexts) for (const o of b.contract?.operations ?? []) faults[`${name} ${o.id}`] = o.faults.map((f) => f.name);
+  return (
+    <Shell bare>
+      <Fold
+        key={`${slug} ${operation}`}
+        slug={slug}
+        operationId={operation}
+        draft={{ revision: draft.revision, document: draft.document }}
+        environments={environments}
+        findings={checkDocument(whole, { environments: [environments[0]!.name] })}
+        typing={typeFlow(whole, operation)}
+        faults={faults}
+        startCase={(await searchParams).case}
+        gatewayAddress={Object.fromEntries(gateways.map((g) => [g.environment, g.address]))}
+        variables={Object.keys(environment?.variables ?? {})}
+        editable={user.role === 'designer'}
+      />
+    </Shell>
+  );
+}

@@ -1,0 +1,22 @@
+import { ApiTable } from '../../features/apis/api-table';
+import { listApis } from '../../features/apis/server';
+import { listBackends } from '../../features/backends/server';
+import { Shell } from '../../features/shell/shell';
+
+export const dynamic = 'force-dynamic';
+export const metadata = { title: 'APIs' };
+
+export default async function Page() {
+  const [rows, backends] = await Promise.all([listApis(), listBackends()]);
+  return (
+    <Shell>
+      <div className="sheet">
+        <div className="title">
+          <h1>APIs</h1>
+          <span className="soft">what callers see</span>
+        </div>
+        <ApiTable rows={rows} backends={backends.length} />
+      </div>
+    </Shell>
+  );
+}

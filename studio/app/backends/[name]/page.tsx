@@ -1,0 +1,37 @@
+import { sampleOf, writeJson, type Contract } from '@hinge/core';
+import { notFound } from 'next/navigation';
+import { listEnvironments } from '../../../features/apis/server';
+import { BackendPage } from '../../../features/backends/backend-page';
+import { contractOf, getBackend, viewOf } from '../../../features/backends/server';
+import { Shell } from '../../../features/shell/shell';
+
+export const dynamic = 'force-dynamic';
+
+export default async function Page({ params }: { params: Promise<{ name: string }> }) {
+  const row = await getBackend((await params).name);
+  if (!row) notFound();
+  const contract = contractOf(row);
+  return (
+    <Shell>
+      <BackendPage
+        name={row.name}
+        title={row.title}
+        addresses={row.addresses}
+        environments={await listEnvironments()}
+        contract={contract && viewOf(contract)}
+        samples={contract ? samplesOf(contract) : {}}
+      />
+    </Shell>
+  );
+}
+
+/** A request for each operation, made from its types. */
+function samplesOf(contract: Contract): Record<string, string> {
+  const out: Record<string, string> = {};
+  for (const o of contract.operations) {
+    if (o.unusable) continue;
+    const soapHeader = Object.fromEntries(o.request.headers.map((h) => [h.name, sampleOf(h.schema, contract.types, { name: h.name })]));
+    out[o.id] = writeJson({ ...(o.request.headers.length && { soapHeader }), body: sampleOf(o.request.body, contract.types) ?? {} }, 2);
+  }
+  return out;
+}

@@ -1,0 +1,25 @@
+import '@fontsource-variable/commissioner/index.css';
+import '@fontsource-variable/sometype-mono/index.css';
+import InitColorSchemeScript from '@mui/material/InitColorSchemeScript';
+import { AppRouterCacheProvider } from '@mui/material-nextjs/v16-appRouter';
+import type { Metadata } from 'next';
+import type { ReactNode } from 'react';
+import { Providers } from '../theme/providers';
+import '../theme/tokens.css';
+import '../theme/global.css';
+import '../features/fold/fold.css';
+
+export const metadata: Metadata = { title: { default: 'Up Hinge', template: '%s · Up Hinge' }, description: 'Gateway flows, designed with the message in view' };
+
+export default function RootLayout({ children }: { children: ReactNode }) {
+  return (
+    <html lang="en" suppressHydrationWarning>
+      <body>
+        <InitColorSchemeScript attribute='[data-mode="%s"]' defaultMode="system" />
+        <AppRouterCacheProvider options={{ enableCssLayer: false }}>
+          <Providers>{children}</Providers>
+        </AppRouterCacheProvider>
+      </body>
+    </html>
+  );
+}

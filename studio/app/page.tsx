@@ -1,0 +1,72 @@
+import { checkDocument } from '@hinge/core';
+import Button from '@mui/material/Button';
+import Link from 'next/link';
+import { assemble, getDraft, listApis } from '../features/apis/server';
+import { ApiTable } from '../features/apis/api-table';
+import { gatewayStates } from '../features/gateways/server';
+import { listBackends } from '../features/backends/server';
+import { GatewayList } from '../features/gateways/gateway-list';
+import { Shell } from '../features/shell/shell';
+
+export const dynamic = 'force-dynamic';
+export const metadata = { title: 'Desk' };
+
+/** What needs you now, then the APIs. */
+export default async function Page() {
+  const [apis, gateways, backends] = await Promise.all([listApis(), gatewayStates(), listBackends()]);
+  const needs: { text: string; href: string; code?: string }[] = [];
+  for (const g of gateways) {
+    if (!g.connected) needs.push({ text: `The gateway ${g.name} is not connected; it serves the revision it had`, href: '/releases' });
+    else if (g.refusal) needs.push({ text: `The gateway ${g.name} refused its configuration: ${g.refusal}`, href: '/releases' });
+    else if (g.wanted !== g.applied) needs.push({ text: `The gateway ${g.name} is out of date`, href: '/releases' });
+  }
+  for (const api of apis) {
+    const draft = await getDraft(api.slug);
+    if (!draft) continue;
+    const errors = checkDocument(await assemble(draft.document), { environments: ['sandbox'] }).filter((f) => f.severity === 'error');
+    for (const f of errors.slice(0, 3)) needs.push({ text: `${api.name}: ${f.message}`, href: `/apis/${api.slug}`, code: f.code });
+  }
+  return (
+    <Shell>
+      <div className="sheet">
+        <div className="title">
+          <h1>What needs you now</h1>
+        </div>
+        <div className="frame">
+          {needs.length === 0 ? (
+            <div style={{ padding: '10px 14px' }} className="soft">
+              Nothing. No finding in any draft, every gateway runs what it should.
+            </div>
+          ) : (
+            <table>
+              <tbody>
+                {needs.map((n, i) => (
+                  <tr key={i} className="link">
+                    <td>
+                      <Link href={n.href}>{n.text}</Link>
+                    </td>
+                    <td className="nowrap" style={{ textAlign: 'right' }}>
+                      <code className="soft">{n.code}</code>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+        </div>
+        <div className="title">
+          <h2>APIs</h2>
+          <span className="grow" />
+          <Button component={Link} href="/backends/new" variant="contained">
+            New backend
+          </Button>
+        </div>
+        <ApiTable rows={apis} backends={backends.length} />
+        <div className="title">
+          <h2>Gateways</h2>
+        </div>
+        <GatewayList initial={gateways} />
+      </div>
+    </Shell>
+  );
+}

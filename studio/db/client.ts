@@ -1,0 +1,19 @@
+import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres';
+import { Pool } from 'pg';
+import * as schema from './schema';
+
+export type Database = NodePgDatabase<typeof schema>;
+
+const held = globalThis as { hingeDatabase?: Database };
+
+/** One pool a process; development reloads modules, the pool stays. */
+export function database(): Database {
+  if (!held.hingeDatabase) {
+    const connectionString = process.env.DATABASE_URL;
+    if (!connectionString) throw new Error('DATABASE_URL is not set; start the studio through ./hinge up');
+    held.hingeDatabase = drizzle(new Pool({ connectionString, max: 10, statement_timeout: 15_000 }), { schema });
+  }
+  return held.hingeDatabase;
+}
+
+export { schema };

@@ -1,0 +1,2 @@
+export * as schema from './schema';
+export { migrateDatabase } from './migrate';

@@ -1,0 +1,162 @@
+import type { ContractFiles, FlowDocument } from '@hinge/core';
+import { boolean, doublePrecision, index, integer, jsonb, pgTable, primaryKey, serial, text, timestamp, uniqueIndex } from 'drizzle-orm/pg-core';
+
+const created = timestamp('created_at', { withTimezone: true }).notNull().defaultNow();
+
+/* Sign-in: the tables that better-auth asks for. */
+export const user = pgTable('user', {
+  id: text('id').primaryKey(),
+  name: text('name').notNull(),
+  email: text('email').notNull().unique(),
+  emailVerified: boolean('email_verified').notNull().default(false),
+  image: text('image'),
+  role: text('role').notNull().default('operator'),
+  createdAt: created,
+  updatedAt: timestamp('updated_at', { withTimezone: true }).notNull().defaultNow(),
+});
+
+export const session = pgTable('session', {
+  id: text('id').primaryKey(),
+  expiresAt: timestamp('expires_at', { withTimezone: true }).notNull(),
+  token: text('token').notNull().unique(),
+  createdAt: created,
+  updatedAt: timestamp('updated_at', { withTimezone: true }).notNull().defaultNow(),
+  ipAddress: text('ip_address'),
+  userAgent: text('user_agent'),
+  userId: text('user_id').notNull().references(() => user.id, { onDelete: 'cascade' }),
+});
+
+export const account = pgTable('account', {
+  id: text('id').primaryKey(),
+  accountId: text('account_id').notNull(),
+  providerId: text('provider_id').notNull(),
+  userId: text('user_id').notNull().references(() => user.id, { onDelete: 'cascade' }),
+  accessToken: text('access_token'),
+  refreshToken: text('refresh_token'),
+  idToken: text('id_token'),
+  accessTokenExpiresAt: timestamp('access_token_expires_at', { withTimezone: true }),
+  refreshTokenExpiresAt: timestamp('refresh_token_expires_at', { withTimezone: true }),
+  scope: text('scope'),
+  password: text('password'),
+  createdAt: created,
+  updatedAt: timestamp('updated_at', { withTimezone: true }).notNull().defaultNow(),
+});
+
+export const verification = pgTable('verification', {
+  id: text('id').primaryKey(),
+  identifier: text('identifier').notNull(),
+  value: text('value').notNull(),
+  expiresAt: timestamp('expires_at', { withTimezone: true }).notNull(),
+  createdAt: created,
+  updatedAt: timestamp('updated_at', { withTimezone: true }).notNull().defaultNow(),
+});
+
+export const rateLimit = pgTable('rate_limit', {
+  id: text('id').primaryKey(),
+  key: text('key').notNull(),
+  count: integer('count').notNull(),
+  lastRequest: doublePrecision('last_request').notNull(),
+});
+
+/* The workshop. */
+export const environments = pgTable('environments', {
+  name: text('name').primaryKey(),
+  title: text('title').notNull(),
+  position: integer('position').notNull().default(0),
+  variables: jsonb('variables').$type<Record<string, unknown>>().notNull().default({}),
+});
+
+export const backends = pgTable('backends', {
+  name: text('name').primaryKey(),
+  title: text('title').notNull(),
+  contract: jsonb('contract').$type<ContractFiles & { kind: 'wsdl'; port?: string }>(),
+  addresses: jsonb('addresses').$type<Record<string, string>>().notNull().default({}),
+  timeoutMs: integer('timeout_ms'),
+  lenient: boolean('lenient').notNull().default(false),
+  createdAt: created,
+  createdBy: text('created_by').notNull(),
+});
+
+export const apis = pgTable('apis', {
+  slug: text('slug').primaryKey(),
+  name: text('name').notNull(),
+  createdAt: created,
+});
+
+/** Every saved state of a draft. The document stands without contract texts; they are put in from `backends`. */
+export const drafts = pgTable(
+  'drafts',
+  {
+    api: text('api').notNull().references(() => apis.slug, { onDelete: 'cascade' }),
+    revision: integer('revision').notNull(),
+    document: jsonb('document').$type<FlowDocument>().notNull(),
+    note: text('note').notNull().default(''),
+    createdAt: created,
+    createdBy: text('created_by').notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.api, t.revision] })],
+);
+
+/** Immutable: the whole document, contracts included, under a number and a hash. */
+export const releases = pgTable(
+  'releases',
+  {
+    id: serial('id').primaryKey(),
+    api: text('api').notNull().references(() => apis.slug, { onDelete: 'cascade' }),
+    number: integer('number').notNull(),
+    hash: text('hash').notNull(),
+    document: jsonb('document').$type<FlowDocument>().notNull(),
+    draftRevision: integer('draft_revision').notNull(),
+    notes: text('notes').notNull().default(''),
+    createdAt: created,
+    createdBy: text('created_by').notNull(),
+  },
+  (t) => [uniqueIndex('releases_api_number').on(t.api, t.number)],
+);
+
+/** Which release of an API runs in an environment; the newest row counts. */
+export const rollouts = pgTable(
+  'rollouts',
+  {
+    id: serial('id').primaryKey(),
+    api: text('api').notNull().references(() => apis.slug, { onDelete: 'cascade' }),
+    environment: text('environment').notNull().references(() => environments.name),
+    release: integer('release').notNull().references(() => releases.id, { onDelete: 'cascade' }),
+    createdAt: created,
+    createdBy: text('created_by').notNull(),
+  },
+  (t) => [index('rollouts_environment').on(t.environment, t.api, t.id)],
+);
+
+export const gateways = pgTable('gateways', {
+  name: text('name').primaryKey(),
+  environment: text('environment').notNull().references(() => environments.name),
+  /** SHA-256 of the token, hexadecimal. */
+  tokenHash: text('token_hash').notNull().unique(),
+  address: text('address').notNull(),
+  wantedRevision: text('wanted_revision'),
+  appliedRevision: text('applied_revision'),
+  appliedAt: timestamp('applied_at', { withTimezone: true }),
+  refusal: text('refusal'),
+  seenAt: timestamp('seen_at', { withTimezone: true }),
+});
+
+export const traces = pgTable(
+  'traces',
+  {
+    id: text('id').primaryKey(),
+    at: timestamp('at', { withTimezone: true }).notNull(),
+    gateway: text('gateway').notNull(),
+    api: text('api'),
+    operation: text('operation'),
+    release: integer('release'),
+    environment: text('environment'),
+    method: text('method').notNull(),
+    url: text('url').notNull(),
+    status: integer('status').notNull(),
+    ms: doublePrecision('ms').notNull(),
+    backendMs: doublePrecision('backend_ms').notNull(),
+    body: jsonb('body').$type<unknown>().notNull(),
+  },
+  (t) => [index('traces_at').on(t.at), index('traces_api').on(t.api, t.at)],
+);

@@ -1,0 +1,103 @@
+'use client';
+import { autocompletion, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
+import { linter } from '@codemirror/lint';
+import { StreamLanguage, type StreamParser } from '@codemirror/language';
+import { EditorView, keymap } from '@codemirror/view';
+import { Prec } from '@codemirror/state';
+import CodeMirror from '@uiw/react-codemirror';
+import { compileExpression, type ExpressionError, type TypeRow } from '@hinge/core';
+import { useMemo } from 'react';
+
+const parser: StreamParser<object> = {
+  startState: () => ({}),
+  token(stream) {
+    if (stream.eatSpace()) return null;
+    if (stream.match(/^"(?:[^"\\]|\\.)*"?|^'(?:[^'\\]|\\.)*'?/)) return 'string';
+    if (stream.match(/^\/\*.*?(\*\/|$)/)) return 'comment';
+    if (stream.match(/^\d+(\.\d+)?([eE][+-]?\d+)?/)) return 'number';
+    if (stream.match(/^\$[A-Za-z_]*/)) return 'variableName.special';
+    if (stream.match(/^(and|or|in|true|false|null|function)\b/)) return 'keyword';
+    if (stream.match(/^[A-Za-z_]\w*|^`[^`]*`?/)) return 'variableName';
+    stream.next();
+    return null;
+  },
+};
+const language = StreamLanguage.define(parser);
+
+const FUNCTIONS = ['$string', '$number', '$boolean', '$exists', '$count', '$sum', '$max', '$min', '$average', '$uppercase', '$lowercase', '$trim', '$substring', '$substringBefore', '$substringAfter', '$split', '$join', '$replace', '$contains', '$match', '$now', '$millis', '$toMillis', '$fromMillis', '$map', '$filter', '$reduce', '$sort', '$distinct', '$reverse', '$append', '$keys', '$lookup', '$merge', '$each', '$not', '$round', '$floor', '$ceil', '$abs', '$length', '$pad', '$base64encode', '$base64decode'];
+
+const look = EditorView.theme({
+  '&': { fontSize: '12px', background: 'transparent' },
+  '.cm-content': { fontFamily: "'Sometype Mono Variable', monospace", padding: '4px 0', caretColor: 'var(--ink)' },
+  '.cm-line': { padding: '0 8px' },
+  '&.cm-focused': { outline: 'none' },
+  '.cm-tooltip': { background: 'var(--leaf)', border: '1px solid var(--hairline)', borderRadius: '6px' },
+  '.cm-tooltip-autocomplete ul li': { fontFamily: "'Sometype Mono Variable', monospace", padding: '2px 8px' },
+  '.cm-tooltip-autocomplete ul li[aria-selected]': { background: 'var(--spruce-wash)', color: 'var(--ink)' },
+  '.cm-completionDetail': { color: 'var(--soft)', fontStyle: 'normal', fontFamily: "'Commissioner Variable', sans-serif" },
+  '.cm-lintRange-error': { backgroundImage: 'none', borderBottom: '2px solid var(--rust)' },
+});
+
+interface Props {
+  readonly value: string;
+  readonly rows: readonly TypeRow[];
+  readonly label: string;
+  readonly readOnly?: boolean;
+  readonly autoFocus?: boolean;
+  readonly onChange?: (value: string) => void;
+  readonly onLeave?: () => void;
+}
+
+/** JSONata with names completed from the types in reach, and mistakes marked where they are. */
+export function ExpressionEditor({ value, rows, label, readOnly, autoFocus, onChange, onLeave }: Props) {
+  const extensions = useMemo(
+    () => [
+      language,
+      look,
+      EditorView.lineWrapping,
+      EditorView.contentAttributes.of({ 'aria-label': label }),
+      autocompletion({ override: [(context) => complete(context, rows)], icons: false }),
+      linter((view) => mistakes(view.state.doc.toString()), { delay: 150 }),
+      Prec.lowest(keymap.of([{ key: 'Escape', run: () => (onLeave?.(), true) }])),
+    ],
+    [rows, label, onLeave],
+  );
+  return (
+    <CodeMirror
+      value={value}
+      readOnly={readOnly}
+      autoFocus={autoFocus}
+      theme="none"
+      extensions={extensions}
+      onChange={onChange}
+      basicSetup={{ lineNumbers: false, foldGutter: false, highlightActiveLine: false, autocompletion: false, searchKeymap: false }}
+    />
+  );
+}
+
+/** Dotted path as JSONata writes it. */
+export function pathOf(pointer: string): string {
+  return pointer.split('/').slice(1).filter((p) => p !== '*').map((p) => p.replace(/~1/g, '/').replace(/~0/g, '~')).map((p) => (/^[A-Za-z_]\w*$/.test(p) ? p : `\`${p}\``)).join('.');
+}
+
+function complete(context: CompletionContext, rows: readonly TypeRow[]): CompletionResult | null {
+  const word = context.matchBefore(/[\w.$`-]*/);
+  if (!word || (word.from === word.to && !context.explicit)) return null;
+  const options = [
+    ...rows.map((r) => ({ label: pathOf(r.pointer), detail: r.words, info: r.description })),
+    ...FUNCTIONS.map((f) => ({ label: f, detail: 'function', apply: `${f}(` })),
+  ];
+  return { from: word.from, options, validFor: /^[\w.$`-]*$/ };
+}
+
+function mistakes(text: string) {
+  if (!text.trim()) return [];
+  try {
+    compileExpression(text);
+    return [];
+  } catch (error) {
+    const e = error as ExpressionError;
+    const from = Math.min(e.position ?? 0, Math.max(0, text.length - 1));
+    return [{ from, to: Math.min(text.length, from + 1), severity: 'error' as const, message: e.message }];
+  }
+}

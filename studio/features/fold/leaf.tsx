@@ -1,0 +1,113 @@
+'use client';
+import type { ShownMessage, ShownStep, TypeRow } from '@hinge/core';
+import { useMemo, useState, type ReactNode } from 'react';
+import { CodeView } from './code-view';
+import { Difference } from './difference';
+import { MessageTree } from './message-tree';
+import { formatWords, layout, rowsOfValue, sizeWords, valueOf } from './values';
+import type { SampleRequest } from '@hinge/core';
+
+type Mode = 'Tree' | 'Text' | 'Difference';
+
+interface Props {
+  readonly side: 'left' | 'right';
+  readonly title: string;
+  readonly message: ShownMessage | undefined;
+  readonly other?: ShownMessage;
+  readonly rows?: readonly TypeRow[];
+  readonly sample?: SampleRequest;
+  readonly preferred: 'Tree' | 'Text';
+  readonly made?: boolean;
+  readonly error?: ShownStep['error'];
+  readonly chosen?: string;
+  readonly lit?: ReadonlySet<string>;
+  readonly faulty?: ReadonlySet<string>;
+  readonly onChoose?: (pointer: string) => void;
+  readonly extra?: readonly TypeRow[];
+  readonly extraValue?: Record<string, unknown>;
+  readonly waiting?: string;
+  readonly children?: ReactNode;
+}
+
+/** One message at one point of the flow: status line, headers, body as tree, text or difference. */
+export function Leaf(p: Props) {
+  const { message, side, other } = p;
+  const [mode, setMode] = useState<Mode>(p.preferred);
+  const text = useMemo(() => layout(message), [message]);
+  const otherText = useMemo(() => layout(other), [other]);
+  const marks = useMemo(() => (p.made && side === 'right' ? changedLines(otherText, text) : undefined), [p.made, side, otherText, text]);
+  const value = useMemo(() => ({ ...(valueOf(message, p.sample) as object), ...p.extraValue }), [message, p.sample, p.extraValue]);
+  const rows = useMemo(() => [...(p.rows?.length ? p.rows : rowsOfValue(value)), ...(p.extra ?? [])], [p.rows, p.extra, value]);
+  const modes: Mode[] = side === 'right' && other ? ['Tree', 'Text', 'Difference'] : ['Tree', 'Text'];
+  return (
+    <section className={`leaf ${side}`} aria-label={p.title}>
+      <div className="leaf-head">
+        <h2 className="cut" title={p.title}>{p.title}</h2>
+        <span className="grow" />
+        <div role="tablist" aria-label="How the message is shown" className="modes">
+          {modes.map((m) => (
+            <button key={m} role="tab" aria-selected={m === mode} onClick={() => setMode(m)}>
+              {m}
+            </button>
+          ))}
+        </div>
+      </div>
+      <div className="leaf-facts">
+        {message ? (
+          <>
+            <span>{formatWords(message)}</span>
+            {message.bytes > 0 && <span>{sizeWords(message.bytes)}</span>}
+            {message.status !== undefined && <span className={message.status >= 400 ? 'rust' : ''}>{message.status}</span>}
+            {message.cut && <span className="brass">cut to its beginning</span>}
+          </>
+        ) : (
+          <span>{p.waiting ?? 'not reached'}</span>
+        )}
+      </div>
+      {p.error && (
+        <div className="told" style={{ margin: '4px 16px' }} role="alert">
+          <strong>{p.error.status}</strong> {p.error.message} {p.error.inner && <div className="mono" style={{ marginTop: 4, overflowWrap: 'anywhere' }}>{p.error.inner}</div>} <code className="soft">{p.error.code}</code>
+        </div>
+      )}
+      {p.children}
+      {mode === 'Tree' ? (
+        <div className="leaf-body" data-scroll={side}>
+          <MessageTree rows={rows} value={value} made={p.made && side === 'right'} side={side} chosen={p.chosen} lit={p.lit} faulty={p.faulty} onChoose={p.onChoose} label={`Fields of ${p.title}`} />
+          {!rows.length && message && <div className="soft" style={{ padding: '0 16px' }}>{message.bytes ? 'This body is no tree; look at it as text.' : 'No body.'}</div>}
+        </div>
+      ) : (
+        <div className="leaf-body">
+          {message && <WireHead message={message} />}
+          {mode === 'Text' ? <CodeView text={text} marks={marks} /> : <Difference before={otherText} after={text} />}
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** Start line and header fields, as they stand on the wire. */
+function WireHead({ message }: { message: ShownMessage }) {
+  const start = message.status !== undefined ? String(message.status) : message.method ? `${message.method} ${message.path ?? ''}` : '';
+  const headers = Object.entries(message.headers);
+  if (!start && !headers.length) return null;
+  return (
+    <div className="wire" role="group" aria-label="Start line and headers">
+      {start && <div>{start}</div>}
+      {headers.map(([name, value]) => (
+        <div key={name}>
+          <span className="soft">{name}:</span> {value}
+        </div>
+      ))}
+    </div>
+  );
+}
+
+/** Lines of the after text that do not stand in the before text; leading space does not count. */
+function changedLines(before: string, after: string): ReadonlySet<number> {
+  const had = new Set(before.split('\n').map((l) => l.trim()));
+  const marks = new Set<number>();
+  after.split('\n').forEach((line, i) => {
+    if (!had.has(line.trim())) marks.add(i);
+  });
+  return marks;
+}

@@ -1,0 +1,77 @@
+'use client';
+import type { TypeRow } from '@hinge/core';
+import { useMemo, type ReactNode } from 'react';
+import { brief, valuesAt } from './values';
+
+interface Props {
+  readonly rows: readonly TypeRow[];
+  readonly value: unknown;
+  /** Values that this pin made stand in brass, values as they came in spruce. */
+  readonly made?: boolean;
+  readonly side: 'left' | 'right';
+  readonly chosen?: string;
+  readonly lit?: ReadonlySet<string>;
+  readonly faulty?: ReadonlySet<string>;
+  readonly onChoose?: (pointer: string) => void;
+  readonly label: string;
+  readonly below?: ReactNode;
+}
+
+const GROUPS: Record<string, string> = { path: 'path', query: 'query', headers: 'headers', soapHeader: 'header', body: 'body', env: 'also in reach', steps: 'also in reach' };
+
+/** A message as a tree of its typed fields with the values that stand in them now. */
+export function MessageTree({ rows, value, made, side, chosen, lit, faulty, onChoose, label, below }: Props) {
+  const groups = useMemo(() => [...new Set(rows.map((r) => r.pointer.split('/')[1] ?? ''))], [rows]);
+  let before = '';
+  const move = (from: HTMLElement, by: number) => {
+    const all = [...from.closest('.tree')!.querySelectorAll<HTMLElement>('[role=treeitem]')];
+    all[all.indexOf(from) + by]?.focus();
+  };
+  return (
+    <div className="tree" role="tree" aria-label={label}>
+      {rows.map((r) => {
+        const group = r.pointer.split('/')[1] ?? '';
+        const head = groups.length > 1 && GROUPS[group] !== GROUPS[before] ? GROUPS[group] : undefined;
+        before = group;
+        const text = brief(valuesAt(value, r.pointer));
+        const classes = ['tree-row', r.pointer === chosen ? 'chosen' : '', lit?.has(r.pointer) ? 'lit' : '', faulty?.has(r.pointer) ? 'faulty' : ''].join(' ');
+        return (
+          <div key={r.pointer} role="none">
+            {head && <div className="tree-group">{head}</div>}
+            <div
+              role="treeitem"
+              aria-level={r.depth + 1}
+              aria-selected={r.pointer === chosen}
+              tabIndex={onChoose ? (r.pointer === (chosen ?? rows[0]?.pointer) ? 0 : -1) : -1}
+              data-pointer={r.pointer}
+              data-side={side}
+              className={classes}
+              style={{ paddingLeft: 16 + r.depth * 15, cursor: onChoose ? 'pointer' : 'default' }}
+              title={r.description}
+              onClick={() => onChoose?.(r.pointer)}
+              onKeyDown={(e) => {
+                if (e.key === 'Enter' || e.key === ' ') {
+                  e.preventDefault();
+                  e.stopPropagation();
+                  onChoose?.(r.pointer);
+                } else if (e.key === 'ArrowDown' || e.key === 'ArrowUp') {
+                  e.preventDefault();
+                  move(e.currentTarget, e.key === 'ArrowDown' ? 1 : -1);
+                }
+              }}
+            >
+              <span className="name">{r.name}</span>
+              <span className="words">
+                {r.words}
+                {r.nullable ? ' or null' : ''}
+              </span>
+              {r.required && side === 'right' && <span className="needed">needed</span>}
+              <span className={`value ${made ? 'brass' : 'spruce'}`}>{text}</span>
+            </div>
+          </div>
+        );
+      })}
+      {below}
+    </div>
+  );
+}

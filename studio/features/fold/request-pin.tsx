@@ -1,0 +1,85 @@
+'use client';
+import { json } from '@codemirror/lang-json';
+import { EditorView } from '@codemirror/view';
+import TextField from '@mui/material/TextField';
+import CodeMirror from '@uiw/react-codemirror';
+import { readJson, writeJson, type CaseDocument, type FlowDocument } from '@hinge/core';
+import { useState } from 'react';
+
+type Operation = FlowDocument['operations'][string];
+
+interface Props {
+  readonly operation: Operation;
+  readonly sample: CaseDocument;
+  readonly readOnly?: boolean;
+  readonly onChange: (request: CaseDocument['request']) => void;
+}
+
+const wrap = EditorView.lineWrapping;
+const ariaLabel = EditorView.contentAttributes.of({ 'aria-label': 'Body of the request' });
+
+/** The request of a case, to be changed: parameters as fields, the body as text. Broken JSON is sent as it is, on purpose. */
+export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
+  const r = sample.request;
+  const [text, setText] = useState(() => bodyText(r.body));
+  const places = { path: 'path', query: 'query', header: 'headers' } as const;
+  const current = (place: keyof typeof places, name: string): string => {
+    const v = (r[places[place]] as Record<string, unknown> | undefined)?.[name];
+    return v === undefined ? '' : Array.isArray(v) ? v.join(', ') : String(v as string);
+  };
+  const set = (place: keyof typeof places, name: string, value: string, list: boolean) => {
+    const key = places[place];
+    const next: Record<string, unknown> = { ...(r[key] as Record<string, unknown> | undefined) };
+    if (value === '') delete next[name];
+    else next[name] = list ? value.split(',').map((v) => v.trim()).filter(Boolean) : value;
+    onChange({ ...r, [key]: next });
+  };
+  const setBody = (t: string) => {
+    setText(t);
+    onChange({ ...r, body: t.trim() === '' ? undefined : bodyValue(t) });
+  };
+  return (
+    <section className="leaf request-editor" aria-label="The request of the case">
+      <div className="leaf-head">
+        <h2>Case: {sample.name}</h2>
+      </div>
+      {sample.note && <div className="leaf-facts">{sample.note}</div>}
+      <div className="leaf-body" style={{ padding: '4px 16px 16px' }}>
+        <div style={{ display: 'grid', gridTemplateColumns: 'max-content 1fr', gap: '6px 14px', alignItems: 'center' }}>
+          {(operation.parameters ?? []).map((p) => (
+            <div key={`${p.in} ${p.name}`} style={{ display: 'contents' }}>
+              <label htmlFor={`parameter-${p.in}-${p.name}`} className="mono" title={p.description}>
+                {p.name} <span className="soft" style={{ fontFamily: 'inherit' }}>{p.in}</span>
+                {p.required && <span className="brass"> *</span>}
+              </label>
+              <TextField id={`parameter-${p.in}-${p.name}`} disabled={readOnly} value={current(p.in, p.name)} onChange={(e) => set(p.in, p.name, e.target.value, p.schema.type === 'array')} placeholder={p.schema.type === 'array' ? 'several, with commas' : undefined} slotProps={{ htmlInput: { className: 'mono' } }} />
+            </div>
+          ))}
+        </div>
+        {(operation.request ?? operation.method === 'ANY') && (
+          <div style={{ marginTop: 12 }}>
+            <div className="soft">Body, {operation.request?.mediaType ?? 'application/json'}</div>
+            <div className="frame">
+              <CodeMirror value={text} readOnly={readOnly} onChange={setBody} theme="none" extensions={[json(), wrap, ariaLabel]} basicSetup={{ foldGutter: false, highlightActiveLine: false }} />
+            </div>
+          </div>
+        )}
+      </div>
+    </section>
+  );
+}
+
+function bodyText(body: unknown): string {
+  if (body === undefined) return '';
+  return typeof body === 'string' ? body : writeJson(body, 2);
+}
+
+/** Kept as a value where nothing is lost by it, as text where digits or broken JSON must stay as they are. */
+function bodyValue(text: string): unknown {
+  try {
+    const plain = JSON.parse(text) as unknown;
+    return writeJson(readJson(text)) === JSON.stringify(plain) ? plain : text;
+  } catch {
+    return text;
+  }
+}

@@ -1,0 +1,128 @@
+'use client';
+import type { FlowDocument } from '@hinge/core';
+import { useCallback, useEffect, useRef, useState } from 'react';
+import { RequestError, send } from '../../lib/client';
+
+export type SaveState = { readonly kind: 'saved' } | { readonly kind: 'unsaved' } | { readonly kind: 'saving' } | { readonly kind: 'failed'; readonly message: string } | { readonly kind: 'conflict'; readonly message: string; readonly theirs: number };
+
+const QUIET_MS = 900;
+const UNDO_STEPS = 200;
+
+interface Stash {
+  readonly revision: number;
+  readonly document: FlowDocument;
+}
+
+/**
+ * A draft being edited: undo and redo, saved by revision a moment after the last change, kept in this browser until it
+ * is saved. When somebody else saved meanwhile nothing is overwritten; the person chooses.
+ */
+export function useDraft(slug: string, initial: { revision: number; document: FlowDocument }, editable: boolean) {
+  const [document, setDocument] = useState(initial.document);
+  const [revision, setRevision] = useState(initial.revision);
+  const [state, setState] = useState<SaveState>({ kind: 'saved' });
+  const past = useRef<FlowDocument[]>([]);
+  const future = useRef<FlowDocument[]>([]);
+  const latest = useRef({ document, revision, state });
+  latest.current = { document, revision, state };
+  const saving = useRef<Promise<number | undefined>>(undefined);
+  const key = `hinge draft ${slug}`;
+
+  useEffect(() => {
+    // What a reload or a crash interrupted comes back; on another revision it shows as a conflict at the next save.
+    if (!editable) return;
+    const kept = sessionStorage.getItem(key);
+    if (!kept) return;
+    try {
+      const stash = JSON.parse(kept) as Stash;
+      setRevision(stash.revision);
+      setDocument(stash.document);
+      setState({ kind: 'unsaved' });
+    } catch {
+      sessionStorage.removeItem(key);
+    }
+  }, [key, editable]);
+
+  const put = useCallback(
+    (next: FlowDocument) => {
+      setDocument(next);
+      setState((s) => (s.kind === 'conflict' ? s : { kind: 'unsaved' }));
+      try {
+        sessionStorage.setItem(key, JSON.stringify({ revision: latest.current.revision, document: next } satisfies Stash));
+      } catch {
+        // Too large for the browser's store: the save a moment later has to do.
+      }
+    },
+    [key],
+  );
+
+  const change = useCallback(
+    (next: FlowDocument) => {
+      if (!editable) return;
+      past.current = [...past.current.slice(-UNDO_STEPS), latest.current.document];
+      future.current = [];
+      put(next);
+    },
+    [editable, put],
+  );
+  const undo = useCallback(() => {
+    const previous = past.current.pop();
+    if (!previous) return;
+    future.current.push(latest.current.document);
+    put(previous);
+  }, [put]);
+  const redo = useCallback(() => {
+    const next = future.current.pop();
+    if (!next) return;
+    past.current.push(latest.current.document);
+    put(next);
+  }, [put]);
+
+  const saveNow = useCallback(async (): Promise<number | undefined> => {
+    if (saving.current) await saving.current;
+    const { document: now, revision: base, state: s } = latest.current;
+    if (s.kind === 'saved') return base;
+    if (s.kind === 'conflict') return undefined;
+    const run = async (): Promise<number | undefined> => {
+      setState({ kind: 'saving' });
+      try {
+        const saved = await send<{ revision: number }>('POST', `/api/apis/${slug}/draft`, { base, document: now });
+        setRevision(saved.revision);
+        if (latest.current.document === now) {
+          sessionStorage.removeItem(key);
+          setState({ kind: 'saved' });
+        } else setState({ kind: 'unsaved' });
+        return saved.revision;
+      } catch (error) {
+        const e = error as RequestError;
+        setState(e.status === 409 ? { kind: 'conflict', message: e.message, theirs: e.body.revision as number } : { kind: 'failed', message: e.message });
+        return undefined;
+      }
+    };
+    saving.current = run().finally(() => (saving.current = undefined));
+    return saving.current;
+  }, [slug, key]);
+
+  useEffect(() => {
+    if (state.kind !== 'unsaved') return;
+    const timer = setTimeout(() => void saveNow(), QUIET_MS);
+    return () => clearTimeout(timer);
+  }, [state, document, saveNow]);
+
+  /** Conflict: take what the other saved, or lay mine over it. */
+  const takeTheirs = useCallback(async () => {
+    const d = await send<{ revision: number; document: FlowDocument }>('GET', `/api/apis/${slug}/draft`);
+    sessionStorage.removeItem(key);
+    setRevision(d.revision);
+    setDocument(d.document);
+    setState({ kind: 'saved' });
+  }, [slug, key]);
+  const keepMine = useCallback(() => {
+    const s = latest.current.state;
+    if (s.kind !== 'conflict') return;
+    setRevision(s.theirs);
+    setState({ kind: 'unsaved' });
+  }, []);
+
+  return { document, revision, state, change, undo, redo, saveNow, takeTheirs, keepMine };
+}

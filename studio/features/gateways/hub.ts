@@ -1,0 +1,67 @@
+import type { Rehearsal } from '@hinge/core';
+import { randomUUID } from 'node:crypto';
+
+/** What the studio sends down a gateway's stream; gateway/src/feed/messages.ts is the other end. */
+export interface Line {
+  readonly gateway: string;
+  readonly environment: string;
+  send(event: 'config' | 'rehearse' | 'ping', data: unknown): void;
+}
+
+interface Waiting {
+  resolve(r: Rehearsal): void;
+  reject(e: Error): void;
+  readonly timer: NodeJS.Timeout;
+}
+
+/** All streams to gateways, and rehearsals on their way. Lives in the one studio process. */
+export class Hub {
+  private readonly lines = new Set<Line>();
+  private readonly waiting = new Map<string, Waiting>();
+
+  add(line: Line): () => void {
+    this.lines.add(line);
+    return () => void this.lines.delete(line);
+  }
+
+  connected(): ReadonlySet<string> {
+    return new Set([...this.lines].map((l) => l.gateway));
+  }
+
+  in(environment: string): Line[] {
+    return [...this.lines].filter((l) => l.environment === environment);
+  }
+
+  /** Sends the order to a gateway of the environment, the newest line first; rejects when there is none or it takes too long. */
+  rehearse(environment: string, order: object, timeoutMs: number): Promise<Rehearsal> {
+    const line = this.in(environment).at(-1);
+    if (!line) return Promise.reject(new NoGateway(environment));
+    const id = randomUUID();
+    return new Promise((resolve, reject) => {
+      const timer = setTimeout(() => {
+        this.waiting.delete(id);
+        reject(new Error(`the gateway did not finish within ${timeoutMs / 1000} s`));
+      }, timeoutMs);
+      this.waiting.set(id, { resolve, reject, timer });
+      line.send('rehearse', { id, ...order });
+    });
+  }
+
+  settle(id: string, result: Rehearsal | Error): void {
+    const w = this.waiting.get(id);
+    if (!w) return;
+    this.waiting.delete(id);
+    clearTimeout(w.timer);
+    if (result instanceof Error) w.reject(result);
+    else w.resolve(result);
+  }
+}
+
+export class NoGateway extends Error {
+  constructor(readonly environment: string) {
+    super(`no gateway of ${environment} is connected; start one, then rehearse again`);
+  }
+}
+
+const held = globalThis as { hingeHub?: Hub };
+export const hub = (): Hub => (held.hingeHub ??= new Hub());

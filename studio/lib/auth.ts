@@ -1,0 +1,24 @@
+import { betterAuth } from 'better-auth';
+import { drizzleAdapter } from 'better-auth/adapters/drizzle';
+import { database, schema } from '../db/client';
+
+export type Role = 'designer' | 'operator';
+
+function make() {
+  return betterAuth({
+    database: drizzleAdapter(database(), { provider: 'pg', schema }),
+    secret: process.env.HINGE_SECRET,
+    baseURL: process.env.HINGE_STUDIO_URL,
+    emailAndPassword: { enabled: true, disableSignUp: true, minPasswordLength: 8 },
+    user: { additionalFields: { role: { type: 'string', required: true, input: false, defaultValue: 'operator' } } },
+    session: { expiresIn: 60 * 60 * 24 * 7, cookieCache: { enabled: false } },
+    // Guessing is slowed down: ten tries a minute for an address.
+    rateLimit: { enabled: true, storage: 'database', window: 60, max: 300, customRules: { '/sign-in/email': { window: 60, max: 10 } } },
+    advanced: { cookiePrefix: 'hinge', useSecureCookies: process.env.HINGE_STUDIO_URL?.startsWith('https:') ?? false },
+    telemetry: { enabled: false },
+  });
+}
+
+const held = globalThis as { hingeAuth?: ReturnType<typeof make> };
+
+export const auth = () => (held.hingeAuth ??= make());
