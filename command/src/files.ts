@@ -1,4 +1,12 @@
-import { collectContract, decodeXml, HingeError, readDocument, type ContractFiles, type Finding, type FlowDocument } from '@hinge/core';
+import {
+  collectContract,
+  decodeXml,
+  HingeError,
+  readDocument,
+  type ContractFiles,
+  type Finding,
+  type FlowDocument,
+} from '@hinge/core';
 import { readFile, stat } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
 import { request } from 'undici';
@@ -8,28 +16,39 @@ const isUrl = (text: string): boolean => /^https?:\/\//i.test(text);
 
 /** Reads a file or an http(s) URL as text. XML by its declared encoding. */
 export async function readText(location: string, base = '.'): Promise<string> {
-  const bytes = isUrl(location) ? await fetchBytes(location) : await fileBytes(isUrl(base) ? location : resolve(base, location), location);
-  return /\.(wsdl|xsd|xml)$|[?&]wsdl/i.test(location) || bytes[0] === 0x3c || bytes[0] === 0xfe || bytes[0] === 0xff ? decodeXml(bytes, undefined, location) : new TextDecoder().decode(bytes);
+  const bytes = isUrl(location)
+    ? await fetchBytes(location)
+    : await fileBytes(isUrl(base) ? location : resolve(base, location), location);
+  return /\.(wsdl|xsd|xml)$|[?&]wsdl/i.test(location) || bytes[0] === 0x3c || bytes[0] === 0xfe || bytes[0] === 0xff
+    ? decodeXml(bytes, undefined, location)
+    : new TextDecoder().decode(bytes);
 }
 
 async function fileBytes(path: string, shown: string): Promise<Uint8Array> {
   const info = await stat(path).catch(() => undefined);
   if (!info) throw new HingeError('HNG-120', `there is no file ${shown}`, { file: shown });
-  if (info.isDirectory()) throw new HingeError('HNG-120', `${shown} is a folder`, { file: shown }, { remedy: 'Name the file itself.' });
-  if (info.size > LIMITS.documentBytes) throw new HingeError('HNG-103', `${shown} has ${info.size} bytes; at most ${LIMITS.documentBytes} are read`, { file: shown });
+  if (info.isDirectory())
+    throw new HingeError('HNG-120', `${shown} is a folder`, { file: shown }, { remedy: 'Name the file itself.' });
+  if (info.size > LIMITS.documentBytes)
+    throw new HingeError('HNG-103', `${shown} has ${info.size} bytes; at most ${LIMITS.documentBytes} are read`, {
+      file: shown,
+    });
   return readFile(path);
 }
 
 async function fetchBytes(url: string): Promise<Uint8Array> {
-  const reply = await request(url, { headersTimeout: 20_000, bodyTimeout: 20_000 }).catch((error: Error & { code?: string }) => {
-    throw new HingeError('HNG-120', `${url} cannot be fetched: ${error.code ?? error.message}`, { file: url });
-  });
+  const reply = await request(url, { headersTimeout: 20_000, bodyTimeout: 20_000 }).catch(
+    (error: Error & { code?: string }) => {
+      throw new HingeError('HNG-120', `${url} cannot be fetched: ${error.code ?? error.message}`, { file: url });
+    },
+  );
   if (reply.statusCode !== 200) {
     await reply.body.dump();
     throw new HingeError('HNG-120', `${url} answered ${reply.statusCode}`, { file: url });
   }
   const bytes = new Uint8Array(await reply.body.arrayBuffer());
-  if (bytes.length > LIMITS.contractBytes) throw new HingeError('HNG-103', `${url} is larger than ${LIMITS.contractBytes} bytes`, { file: url });
+  if (bytes.length > LIMITS.contractBytes)
+    throw new HingeError('HNG-103', `${url} is larger than ${LIMITS.contractBytes} bytes`, { file: url });
   return bytes;
 }
 
@@ -47,7 +66,12 @@ function relativeTo(source: ContractFiles): ContractFiles {
   const folder = source.entry.includes('/') ? source.entry.slice(0, source.entry.lastIndexOf('/') + 1) : '';
   const local = (name: string): string => (folder && name.startsWith(folder) ? name.slice(folder.length) : name);
   const entry = local(source.entry).replace(/^.*[?&]wsdl.*$/i, 'service.wsdl');
-  return { entry, files: Object.fromEntries(Object.entries(source.files).map(([name, text]) => [name === source.entry ? entry : local(name), text])) };
+  return {
+    entry,
+    files: Object.fromEntries(
+      Object.entries(source.files).map(([name, text]) => [name === source.entry ? entry : local(name), text]),
+    ),
+  };
 }
 
 /** A flow document from a file, its contracts read in when they are relative paths. */
@@ -66,7 +90,9 @@ export async function readFlowFile(file: string): Promise<{ document?: FlowDocum
       contract.files = { ...source.files };
     } catch (error) {
       if (!(error instanceof HingeError)) throw error;
-      return { findings: [{ ...error.finding, place: { ...error.finding.place, pointer: `/backends/${name}/contract` } }] };
+      return {
+        findings: [{ ...error.finding, place: { ...error.finding.place, pointer: `/backends/${name}/contract` } }],
+      };
     }
   }
   return { document, findings: [] };

@@ -1,6 +1,23 @@
 import {
-  checkDocument, compileApi, draftProxy, draftRest, exportOpenApi, findingText, incomingOf, isHttpUrl, planRest, readWsdl, rehearse, writeDocument, writeJson,
-  type Finding, type FlowDocument, type SampleRequest, readJson, type ShownMessage, type Rehearsal,
+  checkDocument,
+  compileApi,
+  draftProxy,
+  draftRest,
+  exportOpenApi,
+  findingText,
+  incomingOf,
+  isHttpUrl,
+  planRest,
+  readWsdl,
+  rehearse,
+  writeDocument,
+  writeJson,
+  type Finding,
+  type FlowDocument,
+  type SampleRequest,
+  readJson,
+  type ShownMessage,
+  type Rehearsal,
 } from '@hinge/core';
 import { HttpBackends, startGateway } from '@hinge/gateway';
 import { randomBytes } from 'node:crypto';
@@ -18,8 +35,10 @@ export interface DraftArguments {
 }
 
 export async function draft(contracts: readonly string[], args: DraftArguments): Promise<void> {
-  if (args.base !== undefined && !args.base.startsWith('/')) throw new Failure(`--base ${args.base}: a base path starts with /`);
-  if (args.address !== undefined && !isHttpUrl(args.address)) throw new Failure(`--address ${args.address}: give an http or https address`);
+  if (args.base !== undefined && !args.base.startsWith('/'))
+    throw new Failure(`--base ${args.base}: a base path starts with /`);
+  if (args.address !== undefined && !isHttpUrl(args.address))
+    throw new Failure(`--address ${args.address}: give an http or https address`);
   let document: FlowDocument;
   if (args.as === 'proxy') {
     if (!args.address) throw new Failure('draft --as proxy needs --address URL of the backend');
@@ -29,10 +48,13 @@ export async function draft(contracts: readonly string[], args: DraftArguments):
     const source = await readContractFiles(contracts);
     const contract = readWsdl(source, { port: args.port });
     document = draftRest(contract, source, planRest(contract), args);
-  } else if (['soap', 'graphql', 'events'].includes(args.as)) throw new Failure(`draft --as ${args.as} is not built yet; there are rest (from WSDL) and proxy`);
+  } else if (['soap', 'graphql', 'events'].includes(args.as))
+    throw new Failure(`draft --as ${args.as} is not built yet; there are rest (from WSDL) and proxy`);
   else throw new Failure(`--as ${args.as} is unknown; there are rest and proxy`);
   await writeFile(args.out, args.out.endsWith('.json') ? `${writeJson(document, 2)}\n` : writeDocument(document));
-  process.stdout.write(`${args.out}: ${Object.keys(document.operations).length} operations at ${document.doors[0]!.path}\n`);
+  process.stdout.write(
+    `${args.out}: ${Object.keys(document.operations).length} operations at ${document.doors[0]!.path}\n`,
+  );
   for (const f of checkDocument(document)) process.stderr.write(`${findingText(f)}\n`);
 }
 
@@ -75,14 +97,27 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
   const documents = [];
   for (const file of files) documents.push(await demand(file));
   for (const setting of args.set) applySetting(documents, setting);
-  const config = { revision: 'files', apis: documents.map((document, i) => ({ slug: files[i]!.replace(/^.*\//, '').replace(/\.(hinge\.)?(ya?ml|json)$/, ''), document })) };
-  for (const [i, document] of documents.entries()) for (const f of checkDocument(document)) process.stderr.write(`${files[i]}: ${findingText(f)}\n`);
-  const gateway = await startGateway({ port: args.port, controlPort: args.controlPort ?? 0, config }).catch((error: Error & { code?: string }) => {
-    throw new Failure(error.code === 'EADDRINUSE' ? `port ${args.port} is in use; choose another with --port` : error.message);
-  });
+  const config = {
+    revision: 'files',
+    apis: documents.map((document, i) => ({
+      slug: files[i]!.replace(/^.*\//, '').replace(/\.(hinge\.)?(ya?ml|json)$/, ''),
+      document,
+    })),
+  };
+  for (const [i, document] of documents.entries())
+    for (const f of checkDocument(document)) process.stderr.write(`${files[i]}: ${findingText(f)}\n`);
+  const gateway = await startGateway({ port: args.port, controlPort: args.controlPort ?? 0, config }).catch(
+    (error: Error & { code?: string }) => {
+      throw new Failure(
+        error.code === 'EADDRINUSE' ? `port ${args.port} is in use; choose another with --port` : error.message,
+      );
+    },
+  );
   const address = `http://127.0.0.1:${gateway.port}`;
   process.stdout.write(`listening on ${address}\n`);
-  for (const document of documents) for (const door of document.doors) process.stdout.write(`${kindOf(document)} ${document.api.name}, door ${door.name}: ${address}${door.path}\n`);
+  for (const document of documents)
+    for (const door of document.doors)
+      process.stdout.write(`${kindOf(document)} ${document.api.name}, door ${door.name}: ${address}${door.path}\n`);
   process.stdout.write(`control on http://127.0.0.1:${gateway.controlPort}\n`);
   await new Promise<void>((resolve) => {
     process.once('SIGTERM', resolve);
@@ -101,17 +136,30 @@ function applySetting(documents: readonly FlowDocument[], setting: string): void
   if (!m) throw new Failure(`--set ${setting}: write backend.NAME.address=URL`);
   if (!isHttpUrl(m[2]!)) throw new Failure(`--set ${setting}: ${m[2]} is no http or https address`);
   const having = documents.filter((d) => d.backends?.[m[1]!]);
-  if (!having.length) throw new Failure(`--set ${setting}: there is no backend ${m[1]}; there are ${[...new Set(documents.flatMap((d) => Object.keys(d.backends ?? {})))].join(', ') || 'none'}`);
+  if (!having.length)
+    throw new Failure(
+      `--set ${setting}: there is no backend ${m[1]}; there are ${[...new Set(documents.flatMap((d) => Object.keys(d.backends ?? {})))].join(', ') || 'none'}`,
+    );
   for (const d of having) d.backends![m[1]!] = { ...d.backends![m[1]!], address: m[2]!, addresses: undefined };
 }
 
 export async function exportContract(file: string, as: string): Promise<void> {
   const document = await demand(file);
-  if (as !== 'openapi') throw new Failure(['wsdl', 'graphql', 'asyncapi'].includes(as) ? `export --as ${as} is not built yet; there is openapi` : `--as ${as} is unknown; there is openapi`);
+  if (as !== 'openapi')
+    throw new Failure(
+      ['wsdl', 'graphql', 'asyncapi'].includes(as)
+        ? `export --as ${as} is not built yet; there is openapi`
+        : `--as ${as} is unknown; there is openapi`,
+    );
   process.stdout.write(`${writeJson(exportOpenApi(document), 2)}\n`);
 }
 
-export async function rehearseOne(file: string, operationId: string, requestFile: string, set: readonly string[]): Promise<void> {
+export async function rehearseOne(
+  file: string,
+  operationId: string,
+  requestFile: string,
+  set: readonly string[],
+): Promise<void> {
   const document = await demand(file);
   for (const s of set) applySetting([document], s);
   let sample: SampleRequest;
@@ -121,20 +169,42 @@ export async function rehearseOne(file: string, operationId: string, requestFile
     throw new Failure(`${requestFile}: ${lineOf(error)}`);
   }
   const door = document.doors[0];
-  const operation = door && compileApi(document).operations.get(door.name)?.find((o) => o.id === operationId);
-  if (!operation) throw new Failure(`${file} has no operation ${operationId}; there are ${Object.keys(document.operations).join(', ')}`);
+  const operation =
+    door &&
+    compileApi(document)
+      .operations.get(door.name)
+      ?.find((o) => o.id === operationId);
+  if (!operation)
+    throw new Failure(
+      `${file} has no operation ${operationId}; there are ${Object.keys(document.operations).join(', ')}`,
+    );
   const backends = new HttpBackends();
   const traceId = randomBytes(16).toString('hex');
-  const result = await rehearse(operation, incomingOf(operation, door.path, sample), { ports: { backends, clock: { now: () => performance.now() } }, env: {}, traceId, outbound: { traceparent: `00-${traceId}-${randomBytes(8).toString('hex')}-00` } });
+  const result = await rehearse(operation, incomingOf(operation, door.path, sample), {
+    ports: { backends, clock: { now: () => performance.now() } },
+    env: {},
+    traceId,
+    outbound: { traceparent: `00-${traceId}-${randomBytes(8).toString('hex')}-00` },
+  });
   await backends.close();
   process.stdout.write(`${writeJson(printed(result), 2)}\n`);
 }
 
 /** The shape that INTERFACES settles: messages as headers, mediaType and body. */
 function printed(r: Rehearsal): unknown {
-  const message = (m: ShownMessage | undefined) => (m === undefined ? null : { headers: m.headers, mediaType: m.mediaType ?? null, body: m.body ?? null });
+  const message = (m: ShownMessage | undefined) =>
+    m === undefined ? null : { headers: m.headers, mediaType: m.mediaType ?? null, body: m.body ?? null };
   return {
     reply: { status: r.reply.status, headers: r.reply.headers, body: r.reply.body ?? null },
-    steps: r.steps.map((s) => ({ at: s.at, kind: s.kind, name: s.name ?? null, ms: Math.round(s.ms * 1000) / 1000, taken: s.taken, before: message(s.before), after: message(s.after), error: s.error ?? null })),
+    steps: r.steps.map((s) => ({
+      at: s.at,
+      kind: s.kind,
+      name: s.name ?? null,
+      ms: Math.round(s.ms * 1000) / 1000,
+      taken: s.taken,
+      before: message(s.before),
+      after: message(s.after),
+      error: s.error ?? null,
+    })),
   };
 }

@@ -12,7 +12,9 @@ const collect = (value: string, before: string[]): string[] => [...before, value
 const program = new Command('hinge')
   .description('Up Hinge: gateway flows, designed and served')
   .exitOverride()
-  .configureOutput({ writeErr: (text) => process.stderr.write(text.startsWith('error:') ? `hinge: ${text.slice(7)}` : text) })
+  .configureOutput({
+    writeErr: (text) => process.stderr.write(text.startsWith('error:') ? `hinge: ${text.slice(7)}` : text),
+  })
   .showHelpAfterError(false)
   .allowExcessArguments(false);
 
@@ -80,12 +82,20 @@ program
   .requiredOption('--request <file>', 'JSON with path, query, headers and body')
   .option('--set <setting>', 'backend.NAME.address=URL', collect, [])
   .description('run one request through a flow and print every message')
-  .action((file: string, o: { operation: string; request: string; set: string[] }) => rehearseOne(file, o.operation, o.request, o.set));
+  .action((file: string, o: { operation: string; request: string; set: string[] }) =>
+    rehearseOne(file, o.operation, o.request, o.set),
+  );
 
 try {
   await program.parseAsync();
 } catch (error) {
-  if (error instanceof CommanderError) process.exitCode = error.exitCode === 0 || ['commander.help', 'commander.helpDisplayed'].includes(error.code) ? (process.argv.length > 2 ? 0 : 1) : 1;
+  if (error instanceof CommanderError)
+    process.exitCode =
+      error.exitCode === 0 || ['commander.help', 'commander.helpDisplayed'].includes(error.code)
+        ? process.argv.length > 2
+          ? 0
+          : 1
+        : 1;
   else {
     process.stderr.write(`hinge: ${error instanceof Failure ? error.message : lineOf(error)}\n`);
     process.exitCode = error instanceof Failure ? error.exitCode : 1;

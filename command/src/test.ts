@@ -41,16 +41,33 @@ export async function test(names: readonly string[]): Promise<number> {
 
 function run(root: string, args: readonly string[]): Promise<number> {
   return new Promise((resolve) => {
-    spawn(process.execPath, args, { cwd: root, stdio: 'inherit', env: { ...process.env, NODE_OPTIONS: '' } }).once('close', (code) => resolve(code ?? 1));
+    spawn(process.execPath, args, { cwd: root, stdio: 'inherit', env: { ...process.env, NODE_OPTIONS: '' } }).once(
+      'close',
+      (code) => resolve(code ?? 1),
+    );
   });
 }
 
 async function jest(root: string, projects: readonly string[]): Promise<{ passed: number; failed: number }> {
   const out = join(root, 'node_modules', `.hinge-jest-${process.pid}.json`);
   const inBand = projects.includes('e2e') ? ['--runInBand'] : [];
-  const code = await run(root, ['--experimental-vm-modules', '--no-warnings', join(root, 'node_modules/jest/bin/jest.js'), '--selectProjects', ...projects, '--json', `--outputFile=${out}`, '--passWithNoTests', ...inBand]);
+  const code = await run(root, [
+    '--experimental-vm-modules',
+    '--no-warnings',
+    join(root, 'node_modules/jest/bin/jest.js'),
+    '--selectProjects',
+    ...projects,
+    '--json',
+    `--outputFile=${out}`,
+    '--passWithNoTests',
+    ...inBand,
+  ]);
   const { readFile, rm } = await import('node:fs/promises');
-  const report = JSON.parse(await readFile(out, 'utf8').catch(() => '{}')) as { numPassedTests?: number; numFailedTests?: number; numFailedTestSuites?: number };
+  const report = JSON.parse(await readFile(out, 'utf8').catch(() => '{}')) as {
+    numPassedTests?: number;
+    numFailedTests?: number;
+    numFailedTestSuites?: number;
+  };
   await rm(out, { force: true });
   const failed = (report.numFailedTests ?? 0) + (report.numFailedTests === 0 ? (report.numFailedTestSuites ?? 0) : 0);
   // A runner that fell over counts as a failure, whatever it wrote.

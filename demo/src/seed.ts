@@ -25,8 +25,19 @@ export async function seed(options: SeedOptions): Promise<void> {
   try {
     for (const s of SIGN_INS) {
       const id = randomUUID();
-      const made = await db.insert(schema.user).values({ id, name: s.name, email: s.email, emailVerified: true, role: s.role }).onConflictDoNothing().returning();
-      if (made.length) await db.insert(schema.account).values({ id: randomUUID(), accountId: id, providerId: 'credential', userId: id, password: await hashPassword(s.password) });
+      const made = await db
+        .insert(schema.user)
+        .values({ id, name: s.name, email: s.email, emailVerified: true, role: s.role })
+        .onConflictDoNothing()
+        .returning();
+      if (made.length)
+        await db.insert(schema.account).values({
+          id: randomUUID(),
+          accountId: id,
+          providerId: 'credential',
+          userId: id,
+          password: await hashPassword(s.password),
+        });
     }
     await db
       .insert(schema.environments)
@@ -41,10 +52,26 @@ export async function seed(options: SeedOptions): Promise<void> {
       .values({ name: 'quay-1', environment: 'sandbox', tokenHash, address: options.gatewayAddress })
       .onConflictDoUpdate({ target: schema.gateways.name, set: { tokenHash, address: options.gatewayAddress } });
     if (!options.demo) return;
-    await db.insert(schema.backends).values({ name: 'berths', title: 'Berths', contract: { kind: 'wsdl', ...berthsContract() }, addresses: { sandbox: options.berthsAddress }, createdBy: 'demo' }).onConflictDoNothing();
+    await db
+      .insert(schema.backends)
+      .values({
+        name: 'berths',
+        title: 'Berths',
+        contract: { kind: 'wsdl', ...berthsContract() },
+        addresses: { sandbox: options.berthsAddress },
+        createdBy: 'demo',
+      })
+      .onConflictDoNothing();
     const document = berthsApi();
-    const made = await db.insert(schema.apis).values({ slug: 'berths', name: document.api.name }).onConflictDoNothing().returning();
-    if (made.length) await db.insert(schema.drafts).values({ api: 'berths', revision: 1, document, createdBy: 'demo', note: 'seeded' });
+    const made = await db
+      .insert(schema.apis)
+      .values({ slug: 'berths', name: document.api.name })
+      .onConflictDoNothing()
+      .returning();
+    if (made.length)
+      await db
+        .insert(schema.drafts)
+        .values({ api: 'berths', revision: 1, document, createdBy: 'demo', note: 'seeded' });
   } finally {
     await pool.end();
   }

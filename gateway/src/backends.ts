@@ -72,16 +72,20 @@ async function readAll(stream: Readable, limit: number, signal: AbortSignal): Pr
     }
   } catch (error) {
     if (error instanceof BackendFailure) throw error;
-    if (signal.reason === TIMED_OUT) throw new BackendFailure('timeout', 'the answer did not end in time', { cause: error });
+    if (signal.reason === TIMED_OUT)
+      throw new BackendFailure('timeout', 'the answer did not end in time', { cause: error });
     throw new BackendFailure('unreadable', `the answer was cut off: ${(error as Error).message}`, { cause: error });
   }
   return chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks, size);
 }
 
 function failureOf(error: unknown, signal: AbortSignal, timeoutMs: number): BackendFailure {
-  if (signal.aborted && signal.reason === TIMED_OUT) return new BackendFailure('timeout', `no answer within ${timeoutMs} ms`, { cause: error });
+  if (signal.aborted && signal.reason === TIMED_OUT)
+    return new BackendFailure('timeout', `no answer within ${timeoutMs} ms`, { cause: error });
   const e = error as Error & { code?: string };
-  if (e instanceof errors.HeadersTimeoutError || e instanceof errors.BodyTimeoutError) return new BackendFailure('timeout', e.message, { cause: e });
-  if (e.name === 'HTTPParserError' || e.code?.startsWith('HPE_') || e instanceof errors.HeadersOverflowError) return new BackendFailure('unreadable', `the answer is not HTTP: ${e.message}`, { cause: e });
+  if (e instanceof errors.HeadersTimeoutError || e instanceof errors.BodyTimeoutError)
+    return new BackendFailure('timeout', e.message, { cause: e });
+  if (e.name === 'HTTPParserError' || e.code?.startsWith('HPE_') || e instanceof errors.HeadersOverflowError)
+    return new BackendFailure('unreadable', `the answer is not HTTP: ${e.message}`, { cause: e });
   return new BackendFailure('unreachable', e.code ? `${e.code}: ${e.message}` : e.message, { cause: e });
 }

@@ -39,17 +39,19 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   let fromDisk = false;
   const traces = new TraceCollector(options.feed && ((batch) => feed!.report({ kind: 'traces', traces: batch })));
   const server = new GatewayServer({ ports, metrics, traces });
-  const feed: FeedClient | undefined = options.feed && new FeedClient({
-    ...options.feed,
-    log,
-    apply: async (config) => {
-      server.apply(config);
-      fromDisk = false;
-      log(`running revision ${config.revision}`, { apis: config.apis.length });
-      await lastGood?.save(config);
-    },
-    rehearse: (order) => rehearsals.run(order),
-  });
+  const feed: FeedClient | undefined =
+    options.feed &&
+    new FeedClient({
+      ...options.feed,
+      log,
+      apply: async (config) => {
+        server.apply(config);
+        fromDisk = false;
+        log(`running revision ${config.revision}`, { apis: config.apis.length });
+        await lastGood?.save(config);
+      },
+      rehearse: (order) => rehearsals.run(order),
+    });
 
   if (options.config) server.apply(options.config);
   else {
@@ -75,7 +77,9 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const port = await server.listen(options.port, options.host);
   feed?.start();
   return {
-    port, controlPort, server,
+    port,
+    controlPort,
+    server,
     async stop() {
       await server.drain();
       await traces.flush();

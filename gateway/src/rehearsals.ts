@@ -1,4 +1,13 @@
-import { compileApi, incomingOf, rehearse, type CompiledApi, type FlowDocument, type Ports, type Rehearsal, type SampleRequest } from '@hinge/core';
+import {
+  compileApi,
+  incomingOf,
+  rehearse,
+  type CompiledApi,
+  type FlowDocument,
+  type Ports,
+  type Rehearsal,
+  type SampleRequest,
+} from '@hinge/core';
 import { createHash, randomBytes } from 'node:crypto';
 import { GATEWAY_LIMITS } from './limits';
 

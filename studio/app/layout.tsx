@@ -9,7 +9,10 @@ import '../theme/tokens.css';
 import '../theme/global.css';
 import '../features/fold/fold.css';
 
-export const metadata: Metadata = { title: { default: 'Up Hinge', template: '%s · Up Hinge' }, description: 'Gateway flows, designed with the message in view' };
+export const metadata: Metadata = {
+  title: { default: 'Up Hinge', template: '%s · Up Hinge' },
+  description: 'Gateway flows, designed with the message in view',
+};
 
 export default function RootLayout({ children }: { children: ReactNode }) {
   return (

@@ -16,15 +16,20 @@ export default async function Page() {
   const [apis, gateways, backends] = await Promise.all([listApis(), gatewayStates(), listBackends()]);
   const needs: { text: string; href: string; code?: string }[] = [];
   for (const g of gateways) {
-    if (!g.connected) needs.push({ text: `The gateway ${g.name} is not connected; it serves the revision it had`, href: '/releases' });
-    else if (g.refusal) needs.push({ text: `The gateway ${g.name} refused its configuration: ${g.refusal}`, href: '/releases' });
+    if (!g.connected)
+      needs.push({ text: `The gateway ${g.name} is not connected; it serves the revision it had`, href: '/releases' });
+    else if (g.refusal)
+      needs.push({ text: `The gateway ${g.name} refused its configuration: ${g.refusal}`, href: '/releases' });
     else if (g.wanted !== g.applied) needs.push({ text: `The gateway ${g.name} is out of date`, href: '/releases' });
   }
   for (const api of apis) {
     const draft = await getDraft(api.slug);
     if (!draft) continue;
-    const errors = checkDocument(await assemble(draft.document), { environments: ['sandbox'] }).filter((f) => f.severity === 'error');
-    for (const f of errors.slice(0, 3)) needs.push({ text: `${api.name}: ${f.message}`, href: `/apis/${api.slug}`, code: f.code });
+    const errors = checkDocument(await assemble(draft.document), { environments: ['sandbox'] }).filter(
+      (f) => f.severity === 'error',
+    );
+    for (const f of errors.slice(0, 3))
+      needs.push({ text: `${api.name}: ${f.message}`, href: `/apis/${api.slug}`, code: f.code });
   }
   return (
     <Shell>

@@ -1,5 +1,18 @@
 import type { ContractFiles, FlowDocument } from '@hinge/core';
-import { boolean, doublePrecision, index, integer, jsonb, pgTable, primaryKey, serial, text, timestamp, uniqueIndex } from 'drizzle-orm/pg-core';
+import {
+  boolean,
+  doublePrecision,
+  index,
+  integer,
+  json,
+  jsonb,
+  pgTable,
+  primaryKey,
+  serial,
+  text,
+  timestamp,
+  uniqueIndex,
+} from 'drizzle-orm/pg-core';
 
 const created = timestamp('created_at', { withTimezone: true }).notNull().defaultNow();
 
@@ -23,14 +36,18 @@ export const session = pgTable('session', {
   updatedAt: timestamp('updated_at', { withTimezone: true }).notNull().defaultNow(),
   ipAddress: text('ip_address'),
   userAgent: text('user_agent'),
-  userId: text('user_id').notNull().references(() => user.id, { onDelete: 'cascade' }),
+  userId: text('user_id')
+    .notNull()
+    .references(() => user.id, { onDelete: 'cascade' }),
 });
 
 export const account = pgTable('account', {
   id: text('id').primaryKey(),
   accountId: text('account_id').notNull(),
   providerId: text('provider_id').notNull(),
-  userId: text('user_id').notNull().references(() => user.id, { onDelete: 'cascade' }),
+  userId: text('user_id')
+    .notNull()
+    .references(() => user.id, { onDelete: 'cascade' }),
   accessToken: text('access_token'),
   refreshToken: text('refresh_token'),
   idToken: text('id_token'),
@@ -58,7 +75,7 @@ export const rateLimit = pgTable('rate_limit', {
   lastRequest: doublePrecision('last_request').notNull(),
 });
 
-/* The workshop. */
+/* The workshop. `json` and not `jsonb` where the order of members must come back as it went in. */
 export const environments = pgTable('environments', {
   name: text('name').primaryKey(),
   title: text('title').notNull(),
@@ -69,7 +86,7 @@ export const environments = pgTable('environments', {
 export const backends = pgTable('backends', {
   name: text('name').primaryKey(),
   title: text('title').notNull(),
-  contract: jsonb('contract').$type<ContractFiles & { kind: 'wsdl'; port?: string }>(),
+  contract: json('contract').$type<ContractFiles & { kind: 'wsdl'; port?: string }>(),
   addresses: jsonb('addresses').$type<Record<string, string>>().notNull().default({}),
   timeoutMs: integer('timeout_ms'),
   lenient: boolean('lenient').notNull().default(false),
@@ -87,9 +104,11 @@ export const apis = pgTable('apis', {
 export const drafts = pgTable(
   'drafts',
   {
-    api: text('api').notNull().references(() => apis.slug, { onDelete: 'cascade' }),
+    api: text('api')
+      .notNull()
+      .references(() => apis.slug, { onDelete: 'cascade' }),
     revision: integer('revision').notNull(),
-    document: jsonb('document').$type<FlowDocument>().notNull(),
+    document: json('document').$type<FlowDocument>().notNull(),
     note: text('note').notNull().default(''),
     createdAt: created,
     createdBy: text('created_by').notNull(),
@@ -102,10 +121,12 @@ export const releases = pgTable(
   'releases',
   {
     id: serial('id').primaryKey(),
-    api: text('api').notNull().references(() => apis.slug, { onDelete: 'cascade' }),
+    api: text('api')
+      .notNull()
+      .references(() => apis.slug, { onDelete: 'cascade' }),
     number: integer('number').notNull(),
     hash: text('hash').notNull(),
-    document: jsonb('document').$type<FlowDocument>().notNull(),
+    document: json('document').$type<FlowDocument>().notNull(),
     draftRevision: integer('draft_revision').notNull(),
     notes: text('notes').notNull().default(''),
     createdAt: created,
@@ -119,9 +140,15 @@ export const rollouts = pgTable(
   'rollouts',
   {
     id: serial('id').primaryKey(),
-    api: text('api').notNull().references(() => apis.slug, { onDelete: 'cascade' }),
-    environment: text('environment').notNull().references(() => environments.name),
-    release: integer('release').notNull().references(() => releases.id, { onDelete: 'cascade' }),
+    api: text('api')
+      .notNull()
+      .references(() => apis.slug, { onDelete: 'cascade' }),
+    environment: text('environment')
+      .notNull()
+      .references(() => environments.name),
+    release: integer('release')
+      .notNull()
+      .references(() => releases.id, { onDelete: 'cascade' }),
     createdAt: created,
     createdBy: text('created_by').notNull(),
   },
@@ -130,7 +157,9 @@ export const rollouts = pgTable(
 
 export const gateways = pgTable('gateways', {
   name: text('name').primaryKey(),
-  environment: text('environment').notNull().references(() => environments.name),
+  environment: text('environment')
+    .notNull()
+    .references(() => environments.name),
   /** SHA-256 of the token, hexadecimal. */
   tokenHash: text('token_hash').notNull().unique(),
   address: text('address').notNull(),
@@ -156,7 +185,7 @@ export const traces = pgTable(
     status: integer('status').notNull(),
     ms: doublePrecision('ms').notNull(),
     backendMs: doublePrecision('backend_ms').notNull(),
-    body: jsonb('body').$type<unknown>().notNull(),
+    body: json('body').$type<unknown>().notNull(),
   },
   (t) => [index('traces_at').on(t.at), index('traces_api').on(t.api, t.at)],
 );

@@ -13,7 +13,13 @@ function make() {
     user: { additionalFields: { role: { type: 'string', required: true, input: false, defaultValue: 'operator' } } },
     session: { expiresIn: 60 * 60 * 24 * 7, cookieCache: { enabled: false } },
     // Guessing is slowed down: ten tries a minute for an address.
-    rateLimit: { enabled: true, storage: 'database', window: 60, max: 300, customRules: { '/sign-in/email': { window: 60, max: 10 } } },
+    rateLimit: {
+      enabled: true,
+      storage: 'database',
+      window: 60,
+      max: 300,
+      customRules: { '/sign-in/email': { window: 60, max: 10 } },
+    },
     advanced: { cookiePrefix: 'hinge', useSecureCookies: process.env.HINGE_STUDIO_URL?.startsWith('https:') ?? false },
     telemetry: { enabled: false },
   });

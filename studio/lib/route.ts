@@ -25,12 +25,17 @@ type Context<P> = { params: Promise<P> };
  * Wraps a JSON route: signed in, allowed, from our own pages. Cookies are SameSite=Lax; a POST whose Origin is another
  * host is refused besides (OWASP CSRF cheat sheet, "verifying origin").
  */
-export function jsonRoute<P, B = undefined>(roles: readonly Role[], schema: z.ZodType<B> | undefined, run: (args: { user: SignedIn; params: P; body: B; request: Request }) => Promise<unknown>) {
+export function jsonRoute<P, B = undefined>(
+  roles: readonly Role[],
+  schema: z.ZodType<B> | undefined,
+  run: (args: { user: SignedIn; params: P; body: B; request: Request }) => Promise<unknown>,
+) {
   return async (request: Request, context: Context<P>): Promise<Response> => {
     try {
       const user = await currentUser();
       if (!user) throw new Told(401, 'Sign in again; your session has ended.');
-      if (!roles.includes(user.role)) throw new Told(403, `This needs the role ${roles.join(' or ')}; you are signed in as ${user.role}.`);
+      if (!roles.includes(user.role))
+        throw new Told(403, `This needs the role ${roles.join(' or ')}; you are signed in as ${user.role}.`);
       if (request.method !== 'GET') checkOrigin(request);
       const body = schema ? await readBody(request, schema) : (undefined as B);
       return Response.json((await run({ user, params: await context.params, body, request })) ?? {});
@@ -65,7 +70,10 @@ async function readBody<B>(request: Request, schema: z.ZodType<B>): Promise<B> {
 
 export function errorReply(error: unknown): Response {
   if (error instanceof Told) return Response.json({ message: error.message, ...error.more }, { status: error.status });
-  if (error instanceof HingeError) return Response.json({ message: error.finding.message, finding: error.finding } satisfies ErrorBody, { status: 422 });
+  if (error instanceof HingeError)
+    return Response.json({ message: error.finding.message, finding: error.finding } satisfies ErrorBody, {
+      status: 422,
+    });
   console.error(error);
   return Response.json({ message: 'The studio failed; its log says why.' } satisfies ErrorBody, { status: 500 });
 }

@@ -1,8 +1,28 @@
 'use client';
 import { createTheme } from '@mui/material/styles';
 
-const light = { paper: '#F7F4EC', leaf: '#FDFCF8', hairline: '#DDD6C6', ink: '#1E2A28', soft: '#5A6662', spruce: '#1F5A50', onSpruce: '#FDFCF8', brass: '#8A5D10', rust: '#A63D2F' };
-const dark: typeof light = { paper: '#1A1F1E', leaf: '#202725', hairline: '#37403C', ink: '#E9E4D7', soft: '#A5ADA6', spruce: '#7CC0AE', onSpruce: '#14201D', brass: '#D9A851', rust: '#E58A77' };
+const light = {
+  paper: '#F7F4EC',
+  leaf: '#FDFCF8',
+  hairline: '#DDD6C6',
+  ink: '#1E2A28',
+  soft: '#5A6662',
+  spruce: '#1F5A50',
+  onSpruce: '#FDFCF8',
+  brass: '#8A5D10',
+  rust: '#A63D2F',
+};
+const dark: typeof light = {
+  paper: '#1A1F1E',
+  leaf: '#202725',
+  hairline: '#37403C',
+  ink: '#E9E4D7',
+  soft: '#A5ADA6',
+  spruce: '#7CC0AE',
+  onSpruce: '#14201D',
+  brass: '#D9A851',
+  rust: '#E58A77',
+};
 
 const palette = (c: typeof light) => ({
   primary: { main: c.spruce, contrastText: c.onSpruce },
@@ -20,12 +40,20 @@ export const theme = createTheme({
   cssVariables: { colorSchemeSelector: '[data-mode="%s"]' },
   colorSchemes: { light: { palette: palette(light) }, dark: { palette: palette(dark) } },
   shape: { borderRadius: 6 },
-  typography: { fontFamily: "'Commissioner Variable', sans-serif", fontSize: 13, htmlFontSize: 14, button: { textTransform: 'none', fontWeight: 600 } },
+  typography: {
+    fontFamily: "'Commissioner Variable', sans-serif",
+    fontSize: 13,
+    htmlFontSize: 14,
+    button: { textTransform: 'none', fontWeight: 600 },
+  },
   components: {
     MuiButtonBase: { defaultProps: { disableRipple: true } },
     MuiButton: {
       defaultProps: { disableElevation: true, size: 'small' },
-      styleOverrides: { root: { minHeight: 28, padding: '2px 12px', fontSize: 13, lineHeight: '20px', minWidth: 0 }, outlined: { borderColor: 'var(--hairline)', color: 'var(--ink)', background: 'var(--leaf)' } },
+      styleOverrides: {
+        root: { minHeight: 28, padding: '2px 12px', fontSize: 13, lineHeight: '20px', minWidth: 0 },
+        outlined: { borderColor: 'var(--hairline)', color: 'var(--ink)', background: 'var(--leaf)' },
+      },
     },
     MuiPaper: { defaultProps: { elevation: 0 }, styleOverrides: { root: { backgroundImage: 'none' } } },
     MuiDialog: { styleOverrides: { paper: { border: '1px solid var(--hairline)', borderRadius: 8 } } },
@@ -41,9 +69,14 @@ export const theme = createTheme({
         notchedOutline: { borderColor: 'var(--hairline)' },
       },
     },
-    MuiSelect: { defaultProps: { size: 'small' }, styleOverrides: { select: { padding: '4px 10px', minHeight: '0 !important' } } },
+    MuiSelect: {
+      defaultProps: { size: 'small' },
+      styleOverrides: { select: { padding: '4px 10px', minHeight: '0 !important' } },
+    },
     MuiTextField: { defaultProps: { size: 'small' } },
     MuiCheckbox: { defaultProps: { size: 'small' }, styleOverrides: { root: { padding: 4 } } },
-    MuiTooltip: { styleOverrides: { tooltip: { background: 'var(--ink)', color: 'var(--paper)', fontSize: 12, fontWeight: 400 } } },
+    MuiTooltip: {
+      styleOverrides: { tooltip: { background: 'var(--ink)', color: 'var(--paper)', fontSize: 12, fontWeight: 400 } },
+    },
   },
 });

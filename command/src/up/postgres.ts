@@ -1,6 +1,16 @@
 import { execFileSync, spawnSync } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import { chmodSync, chownSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  chownSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { Client } from 'pg';
@@ -67,7 +77,18 @@ export async function startPostgres(state: string): Promise<RunningPostgres> {
   }
   const port = await freePort();
   const options = `-p ${port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=${folder} -c fsync=on -c shared_buffers=64MB`;
-  const started = run(binary('pg_ctl'), ['start', '-w', '-t', '60', '-D', data, '-l', join(folder, 'log'), '-o', options]);
+  const started = run(binary('pg_ctl'), [
+    'start',
+    '-w',
+    '-t',
+    '60',
+    '-D',
+    data,
+    '-l',
+    join(folder, 'log'),
+    '-o',
+    options,
+  ]);
   if (started.status !== 0) throw new Failure(`PostgreSQL does not start; see ${join(folder, 'log')}`);
   return { port, url: url(port), stop: () => void run(binary('pg_ctl'), ['stop', '-m', 'fast', '-w', '-D', data]) };
 }
@@ -83,7 +104,17 @@ function initialise(folder: string, data: string, secret: string): void {
     chownSync(secret, uid, gid);
   }
   chmodSync(folder, 0o755);
-  const made = run(binary('initdb'), ['-D', data, '-U', 'app', '-A', 'scram-sha-256', `--pwfile=${secret}`, '--encoding=UTF8', '--locale=C.UTF-8']);
+  const made = run(binary('initdb'), [
+    '-D',
+    data,
+    '-U',
+    'app',
+    '-A',
+    'scram-sha-256',
+    `--pwfile=${secret}`,
+    '--encoding=UTF8',
+    '--locale=C.UTF-8',
+  ]);
   if (made.status !== 0) throw new Failure(`initdb failed: ${made.out.trim().split('\n').pop() ?? ''}`);
   if (!statSync(data).isDirectory()) throw new Failure(`initdb made no ${data}`);
 }

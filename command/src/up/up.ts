@@ -24,8 +24,14 @@ export async function up(options: UpOptions): Promise<void> {
   mkdirSync(join(state, 'logs'), { recursive: true });
   const controlPort = options.gatewayPort + 1;
   const standInPort = Number(process.env.HINGE_STAND_IN_PORT ?? 4331);
-  for (const [port, what] of [[options.studioPort, 'the studio (--studio-port)'], [options.gatewayPort, 'the gateway (--gateway-port)'], [controlPort, "the gateway's control port, one above --gateway-port"], [standInPort, 'the stand-ins (HINGE_STAND_IN_PORT)']] as const) {
-    if (!(await isFree(port))) throw new Failure(`port ${port} is in use and is needed for ${what}; is another ./hinge up running?`);
+  for (const [port, what] of [
+    [options.studioPort, 'the studio (--studio-port)'],
+    [options.gatewayPort, 'the gateway (--gateway-port)'],
+    [controlPort, "the gateway's control port, one above --gateway-port"],
+    [standInPort, 'the stand-ins (HINGE_STAND_IN_PORT)'],
+  ] as const) {
+    if (!(await isFree(port)))
+      throw new Failure(`port ${port} is in use and is needed for ${what}; is another ./hinge up running?`);
   }
 
   const children: { name: string; process: ChildProcess; log: string }[] = [];
@@ -38,7 +44,11 @@ export async function up(options: UpOptions): Promise<void> {
   const start = (name: string, args: readonly string[], env: Record<string, string> = {}, cwd = root): ChildProcess => {
     const log = join(state, 'logs', `${name}.log`);
     const out = openSync(log, 'a');
-    const child = spawn(process.execPath, args, { cwd, stdio: ['ignore', out, out], env: { ...process.env, NODE_OPTIONS: '', ...env } });
+    const child = spawn(process.execPath, args, {
+      cwd,
+      stdio: ['ignore', out, out],
+      env: { ...process.env, NODE_OPTIONS: '', ...env },
+    });
     children.push({ name, process: child, log });
     child.once('exit', (code) => !stopping && ended(`the ${name} ended (${code ?? 'by a signal'}); its log is ${log}`));
     return child;
@@ -47,14 +57,23 @@ export async function up(options: UpOptions): Promise<void> {
   say('starting PostgreSQL …');
   const postgres = await startPostgres(state);
   try {
-    const secrets = keep(join(state, 'secrets.json'), () => ({ studio: randomBytes(32).toString('base64url'), gateway: randomBytes(32).toString('base64url') }));
+    const secrets = keep(join(state, 'secrets.json'), () => ({
+      studio: randomBytes(32).toString('base64url'),
+      gateway: randomBytes(32).toString('base64url'),
+    }));
     const database = await ensureDatabase(postgres, options.empty ? 'hinge_empty' : 'hinge');
     say('bringing the database up to date …');
     await migrateDatabase(database);
     const gatewayAddress = `http://127.0.0.1:${options.gatewayPort}`;
     const studioAddress = `http://127.0.0.1:${options.studioPort}`;
     const berthsAddress = `http://127.0.0.1:${standInPort}/soap`;
-    await seed({ connectionString: database, demo: !options.empty, gatewayToken: secrets.gateway!, gatewayAddress, berthsAddress });
+    await seed({
+      connectionString: database,
+      demo: !options.empty,
+      gatewayToken: secrets.gateway!,
+      gatewayAddress,
+      berthsAddress,
+    });
 
     const tsx = `file://${join(root, 'node_modules/tsx/dist/loader.mjs')}`;
     say('starting the stand-ins …');
@@ -62,9 +81,38 @@ export async function up(options: UpOptions): Promise<void> {
     const bundle = join(state, 'gateway.mjs');
     await Promise.all([buildStudio(root, say), bundleGateway(root, bundle)]);
     say('starting the studio and the gateway …');
-    start('studio', [join(root, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(options.studioPort)], { NODE_ENV: 'production', DATABASE_URL: database, HINGE_SECRET: secrets.studio!, HINGE_STUDIO_URL: studioAddress, BETTER_AUTH_TELEMETRY: '0' }, join(root, 'studio'));
-    start('gateway', [bundle, '--port', String(options.gatewayPort), '--control-port', String(controlPort), '--studio', studioAddress, '--state', join(state, options.empty ? 'gateway-empty' : 'gateway')], { HINGE_GATEWAY_TOKEN: secrets.gateway! });
-    const ready = Promise.all([answers(`${studioAddress}/sign-in`), answers(`http://127.0.0.1:${controlPort}/healthz`), answers(`http://127.0.0.1:${standInPort}/soap?wsdl`)]);
+    start(
+      'studio',
+      [join(root, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(options.studioPort)],
+      {
+        NODE_ENV: 'production',
+        DATABASE_URL: database,
+        HINGE_SECRET: secrets.studio!,
+        HINGE_STUDIO_URL: studioAddress,
+        BETTER_AUTH_TELEMETRY: '0',
+      },
+      join(root, 'studio'),
+    );
+    start(
+      'gateway',
+      [
+        bundle,
+        '--port',
+        String(options.gatewayPort),
+        '--control-port',
+        String(controlPort),
+        '--studio',
+        studioAddress,
+        '--state',
+        join(state, options.empty ? 'gateway-empty' : 'gateway'),
+      ],
+      { HINGE_GATEWAY_TOKEN: secrets.gateway! },
+    );
+    const ready = Promise.all([
+      answers(`${studioAddress}/sign-in`),
+      answers(`http://127.0.0.1:${controlPort}/healthz`),
+      answers(`http://127.0.0.1:${standInPort}/soap?wsdl`),
+    ]);
     const early = await Promise.race([ready.then(() => 'ready' as const), done.then((why) => ({ why }))]);
     if (early !== 'ready') {
       if (early.why) throw new Failure(early.why);
@@ -111,7 +159,10 @@ function isFree(port: number): Promise<boolean> {
 /** Waits until the address answers anything at all. */
 async function answers(url: string): Promise<void> {
   for (let tries = 0; tries < 600; tries++) {
-    const ok = await fetch(url, { redirect: 'manual' }).then((r) => r.status < 500, () => false);
+    const ok = await fetch(url, { redirect: 'manual' }).then(
+      (r) => r.status < 500,
+      () => false,
+    );
     if (ok) return;
     await new Promise((r) => setTimeout(r, 100));
   }

@@ -1,17 +1,8 @@
-import { parse as parseLossless } from 'lossless-json';
 import { LIMITS } from '../limits';
-import { Digits, numberFromText } from '../message/digits';
+import { Digits } from '../message/digits';
+import { JsonError, JsonReader } from './json-reader';
 
-export class JsonError extends Error {
-  constructor(
-    message: string,
-    /** Offset into the text, in UTF-16 units; -1 where the reader gives none. */
-    readonly position: number,
-  ) {
-    super(message);
-    this.name = 'JsonError';
-  }
-}
+export { JsonError };
 
 /**
  * Numbers that a double may change: a fraction that ends in 0, an exponent, a minus zero, 16 digits or more. Strings may
@@ -22,15 +13,14 @@ const RISKY_NUMBER = /\d\.\d*0(?![\d.])|\d[eE][+-]?\d|-0(?![.\d])|\d{16}|\d\.\d{
 /** RFC 8259, every digit kept. Depth is bounded before anything recurses. */
 export function readJson(text: string): unknown {
   checkDepth(text);
-  try {
-    if (!RISKY_NUMBER.test(text)) return JSON.parse(text) as unknown;
-    JSON.parse(text);
-  } catch (error) {
-    const message = (error as Error).message;
-    const at = /position (\d+)/.exec(message);
-    throw new JsonError(message.replace(/ in JSON at position.*$/, '').replace(/, ?"[\s\S]*$/, ''), at ? Number(at[1]) : text.length);
+  if (!RISKY_NUMBER.test(text)) {
+    try {
+      return JSON.parse(text) as unknown;
+    } catch {
+      // The other reader says where.
+    }
   }
-  return parseLossless(text, undefined, numberFromText);
+  return new JsonReader(text).read();
 }
 
 function checkDepth(text: string): void {
@@ -43,7 +33,8 @@ function checkDepth(text: string): void {
       else if (c === 34) inString = false;
     } else if (c === 34) inString = true;
     else if (c === 123 || c === 91) {
-      if (++depth > LIMITS.jsonDepth) throw new JsonError(`arrays and objects are nested deeper than ${LIMITS.jsonDepth}`, i);
+      if (++depth > LIMITS.jsonDepth)
+        throw new JsonError(`arrays and objects are nested deeper than ${LIMITS.jsonDepth}`, i);
     } else if (c === 125 || c === 93) depth--;
   }
 }

@@ -1,9 +1,23 @@
 import { SaxesParser } from 'saxes';
-import { SOAP_ENVELOPE, type SoapFaultDecl, type SoapMessage, type SoapOperation, type SoapVersion } from '../contract/wsdl/model';
+import {
+  SOAP_ENVELOPE,
+  type SoapFaultDecl,
+  type SoapMessage,
+  type SoapOperation,
+  type SoapVersion,
+} from '../contract/wsdl/model';
 import type { ElementDecl } from '../contract/xsd';
 import { LIMITS } from '../limits';
 import { escapeText, keyOf } from '../xml';
-import { ElementReader, ElementWriter, isObject, simpleCodec, Misfit, type SeenAttribute, type ShapeFault } from './xml';
+import {
+  ElementReader,
+  ElementWriter,
+  isObject,
+  simpleCodec,
+  Misfit,
+  type SeenAttribute,
+  type ShapeFault,
+} from './xml';
 
 /** A SOAP message as JSON: content of the body element, and declared header blocks by local name. */
 export interface SoapValue {
@@ -17,7 +31,9 @@ export interface Written {
 }
 
 export const soapMediaType = (op: Pick<SoapOperation, 'version' | 'action'>): string =>
-  op.version === '1.1' ? 'text/xml; charset=utf-8' : `application/soap+xml; charset=utf-8${op.action ? `; action="${op.action}"` : ''}`;
+  op.version === '1.1'
+    ? 'text/xml; charset=utf-8'
+    : `application/soap+xml; charset=utf-8${op.action ? `; action="${op.action}"` : ''}`;
 
 /** Writes the envelope of a request or a reply. Header blocks whose content is simple take the bare value. */
 export function writeSoap(version: SoapVersion, message: SoapMessage, value: SoapValue): Written {
@@ -32,7 +48,8 @@ export function writeSoap(version: SoapVersion, message: SoapMessage, value: Soa
     faults.push(...writer.faults);
   }
   for (const name of Object.keys(given)) {
-    if (!message.headers.some((h) => h.element.name === name)) faults.push({ pointer: `/soapHeader/${name}`, words: `the binding declares no header ${name}`, kind: 'unknown' });
+    if (!message.headers.some((h) => h.element.name === name))
+      faults.push({ pointer: `/soapHeader/${name}`, words: `the binding declares no header ${name}`, kind: 'unknown' });
   }
   let body = '';
   if (message.body) {
@@ -43,7 +60,10 @@ export function writeSoap(version: SoapVersion, message: SoapMessage, value: Soa
     faults.push({ pointer: `/body/${Object.keys(value.body)[0]}`, words: 'the message has no body', kind: 'unknown' });
   }
   const head = header ? `<s:Header>${header}</s:Header>` : '';
-  return { text: `<?xml version="1.0" encoding="UTF-8"?>\n<s:Envelope xmlns:s="${SOAP_ENVELOPE[version]}">${head}<s:Body>${body}</s:Body></s:Envelope>`, faults };
+  return {
+    text: `<?xml version="1.0" encoding="UTF-8"?>\n<s:Envelope xmlns:s="${SOAP_ENVELOPE[version]}">${head}<s:Body>${body}</s:Body></s:Envelope>`,
+    faults,
+  };
 }
 
 export interface SoapFault {
@@ -138,10 +158,22 @@ class EnvelopeReader {
       const code = this.fault.codes.join('/') || 'Server';
       const first = this.fault.codes[0] ?? '';
       const detail = this.fault.detail ?? (this.fault.detailText.trim() || undefined);
-      return { kind: 'fault', fault: { code, reason: this.fault.reason.trim(), name: this.fault.name, detail, sender: /^(Client|Sender)\b/.test(first) } };
+      return {
+        kind: 'fault',
+        fault: {
+          code,
+          reason: this.fault.reason.trim(),
+          name: this.fault.name,
+          detail,
+          sender: /^(Client|Sender)\b/.test(first),
+        },
+      };
     }
-    if (this.expect.message.body && !this.sawContent) throw new Unreadable(`the body is empty; ${this.expect.message.body.name} was expected`);
-    const value: SoapValue = Object.keys(this.soapHeader).length ? { body: this.body ?? {}, soapHeader: this.soapHeader } : { body: this.body ?? {} };
+    if (this.expect.message.body && !this.sawContent)
+      throw new Unreadable(`the body is empty; ${this.expect.message.body.name} was expected`);
+    const value: SoapValue = Object.keys(this.soapHeader).length
+      ? { body: this.body ?? {}, soapHeader: this.soapHeader }
+      : { body: this.body ?? {} };
     return { kind: 'reply', value, faults: this.faults };
   }
 
@@ -156,7 +188,8 @@ class EnvelopeReader {
     }
     switch (this.part) {
       case 'outside':
-        if (local !== 'Envelope' || (uri !== SOAP_ENVELOPE['1.1'] && uri !== SOAP_ENVELOPE['1.2'])) throw new Unreadable(`the root element is ${local}, not a SOAP envelope`);
+        if (local !== 'Envelope' || (uri !== SOAP_ENVELOPE['1.1'] && uri !== SOAP_ENVELOPE['1.2']))
+          throw new Unreadable(`the root element is ${local}, not a SOAP envelope`);
         this.envelope = uri;
         this.part = 'envelope';
         return;
@@ -168,8 +201,15 @@ class EnvelopeReader {
         } else this.skip = 1;
         return;
       case 'header': {
-        const decl = this.expect.message.headers.find((h) => h.element.name === local && h.element.uri === uri)?.element;
-        if (decl) this.start(decl, attributes, (v) => (this.soapHeader[decl.name] = decl.type.kind === 'simple' && isObject(v) ? v.value : v));
+        const decl = this.expect.message.headers.find(
+          (h) => h.element.name === local && h.element.uri === uri,
+        )?.element;
+        if (decl)
+          this.start(
+            decl,
+            attributes,
+            (v) => (this.soapHeader[decl.name] = decl.type.kind === 'simple' && isObject(v) ? v.value : v),
+          );
         else this.skip = 1;
         return;
       }
@@ -206,7 +246,10 @@ class EnvelopeReader {
       this.skip = 1;
       return;
     }
-    if (local !== decl.name || uri !== decl.uri) throw new Unreadable(`the body holds ${local} of namespace ${uri || '(none)'}; ${decl.name} of ${decl.uri || '(none)'} was expected`);
+    if (local !== decl.name || uri !== decl.uri)
+      throw new Unreadable(
+        `the body holds ${local} of namespace ${uri || '(none)'}; ${decl.name} of ${decl.uri || '(none)'} was expected`,
+      );
     this.start(decl, attributes, (v) => (this.body = v));
   }
 

@@ -11,7 +11,11 @@ export type Fetcher = (location: string) => Promise<string>;
  * Gathers a contract from its entry: every imported document that is not among `given` is asked of `fetch`. Documents
  * keep their locations relative to the entry where they can, so that the set can be moved.
  */
-export async function collectContract(entry: string, given: Readonly<Record<string, string>>, fetch: Fetcher | undefined): Promise<ContractFiles> {
+export async function collectContract(
+  entry: string,
+  given: Readonly<Record<string, string>>,
+  fetch: Fetcher | undefined,
+): Promise<ContractFiles> {
   const files: Record<string, string> = { ...given };
   const tried = new Set<string>();
   const queue = [entry];
@@ -20,10 +24,17 @@ export async function collectContract(entry: string, given: Readonly<Record<stri
     const path = queue.shift()!;
     if (tried.has(path)) continue;
     tried.add(path);
-    if (tried.size > LIMITS.contractDocuments) throw new HingeError('HNG-103', `the contract has more than ${LIMITS.contractDocuments} documents`, { file: entry });
+    if (tried.size > LIMITS.contractDocuments)
+      throw new HingeError('HNG-103', `the contract has more than ${LIMITS.contractDocuments} documents`, {
+        file: entry,
+      });
     if (files[path] === undefined) files[path] = await load(path, fetch, entry);
     total += files[path].length;
-    if (total > LIMITS.contractBytes) throw new HingeError('HNG-103', `the contract is larger than ${LIMITS.contractBytes} bytes`, { file: path, line: 1 });
+    if (total > LIMITS.contractBytes)
+      throw new HingeError('HNG-103', `the contract is larger than ${LIMITS.contractBytes} bytes`, {
+        file: path,
+        line: 1,
+      });
     const root = readXmlTree(files[path], path);
     for (const { location, from } of referencesIn(root)) {
       const target = resolveLocation(path, location);
@@ -34,13 +45,26 @@ export async function collectContract(entry: string, given: Readonly<Record<stri
         continue;
       }
       if (files[target] === undefined && !fetch) {
-        throw new HingeError('HNG-112', `${location} is imported and was not given`, { file: from.file, line: from.line, column: from.column }, { remedy: `Add ${location}, or give the contract by URL so that it can be fetched.` });
+        throw new HingeError(
+          'HNG-112',
+          `${location} is imported and was not given`,
+          { file: from.file, line: from.line, column: from.column },
+          { remedy: `Add ${location}, or give the contract by URL so that it can be fetched.` },
+        );
       }
       try {
         files[target] ??= await load(target, fetch, path);
       } catch (cause) {
         const why = cause instanceof HingeError ? cause.finding.message : String(cause);
-        throw new HingeError('HNG-112', `${location} is imported and cannot be read: ${why}`, { file: from.file, line: from.line, column: from.column }, { remedy: `Add ${location} beside ${path.split('/').pop()}, or give the contract by URL so that it can be fetched.`, cause });
+        throw new HingeError(
+          'HNG-112',
+          `${location} is imported and cannot be read: ${why}`,
+          { file: from.file, line: from.line, column: from.column },
+          {
+            remedy: `Add ${location} beside ${path.split('/').pop()}, or give the contract by URL so that it can be fetched.`,
+            cause,
+          },
+        );
       }
       queue.push(target);
     }

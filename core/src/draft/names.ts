@@ -11,8 +11,29 @@ export function words(name: string): string[] {
 
 export const kebab = (parts: readonly string[]): string => parts.join('-');
 
-const IRREGULAR: Record<string, string> = { person: 'people', child: 'children', man: 'men', woman: 'women', foot: 'feet', tooth: 'teeth', mouse: 'mice' };
-const SAME = new Set(['information', 'info', 'data', 'news', 'series', 'species', 'status', 'weather', 'staff', 'equipment', 'cargo', 'freight']);
+const IRREGULAR: Record<string, string> = {
+  person: 'people',
+  child: 'children',
+  man: 'men',
+  woman: 'women',
+  foot: 'feet',
+  tooth: 'teeth',
+  mouse: 'mice',
+};
+const SAME = new Set([
+  'information',
+  'info',
+  'data',
+  'news',
+  'series',
+  'species',
+  'status',
+  'weather',
+  'staff',
+  'equipment',
+  'cargo',
+  'freight',
+]);
 
 export function plural(noun: string): string {
   if (SAME.has(noun)) return noun;
@@ -30,16 +51,55 @@ function isPlural(noun: string): boolean {
 export type Intent = 'get' | 'find' | 'create' | 'change' | 'replace' | 'delete' | 'act';
 
 const VERBS: Record<string, Intent> = {
-  get: 'get', read: 'get', fetch: 'get', retrieve: 'get', load: 'get', lookup: 'get', show: 'get', query: 'find',
-  find: 'find', search: 'find', list: 'find', browse: 'find', select: 'find',
-  create: 'create', add: 'create', insert: 'create', register: 'create', reserve: 'create', book: 'create', place: 'create', submit: 'create', order: 'create', open: 'create', new: 'create',
-  update: 'change', amend: 'change', modify: 'change', change: 'change', edit: 'change', patch: 'change',
-  replace: 'replace', set: 'replace', put: 'replace', save: 'replace',
-  delete: 'delete', remove: 'delete', cancel: 'delete', drop: 'delete', erase: 'delete',
+  get: 'get',
+  read: 'get',
+  fetch: 'get',
+  retrieve: 'get',
+  load: 'get',
+  lookup: 'get',
+  show: 'get',
+  query: 'find',
+  find: 'find',
+  search: 'find',
+  list: 'find',
+  browse: 'find',
+  select: 'find',
+  create: 'create',
+  add: 'create',
+  insert: 'create',
+  register: 'create',
+  reserve: 'create',
+  book: 'create',
+  place: 'create',
+  submit: 'create',
+  order: 'create',
+  open: 'create',
+  new: 'create',
+  update: 'change',
+  amend: 'change',
+  modify: 'change',
+  change: 'change',
+  edit: 'change',
+  patch: 'change',
+  replace: 'replace',
+  set: 'replace',
+  put: 'replace',
+  save: 'replace',
+  delete: 'delete',
+  remove: 'delete',
+  cancel: 'delete',
+  drop: 'delete',
+  erase: 'delete',
 };
 
 /** Acts whose result has a noun of its own: ReserveBerth makes a reservation. */
-const RESULTS: Record<string, string> = { reserve: 'reservation', book: 'booking', register: 'registration', order: 'order', submit: 'submission' };
+const RESULTS: Record<string, string> = {
+  reserve: 'reservation',
+  book: 'booking',
+  register: 'registration',
+  order: 'order',
+  submit: 'submission',
+};
 
 export interface Reading {
   readonly intent: Intent;

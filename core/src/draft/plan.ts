@@ -40,7 +40,10 @@ export function planRest(contract: Contract): PlannedOperation[] {
     if (op.unusable) return unusable(op);
     const row = planOne(op, contract);
     if (taken.has(pathShape(row.method, row.path))) {
-      const path = `/${kebab(words(op.name))}${row.fields.filter((f) => f.place === 'path').map((f) => `/{${f.name}}`).join('')}`;
+      const path = `/${kebab(words(op.name))}${row.fields
+        .filter((f) => f.place === 'path')
+        .map((f) => `/{${f.name}}`)
+        .join('')}`;
       row.note = `${row.method} ${row.path} is taken by another operation`;
       row.path = path;
     }
@@ -50,7 +53,17 @@ export function planRest(contract: Contract): PlannedOperation[] {
 }
 
 function unusable(op: ContractOperation): PlannedOperation {
-  return { operation: op.id, include: false, id: op.id, method: 'POST', path: `/${kebab(words(op.name))}`, status: 200, summary: op.documentation ?? '', fields: [], note: `cannot be called: ${op.unusable}` };
+  return {
+    operation: op.id,
+    include: false,
+    id: op.id,
+    method: 'POST',
+    path: `/${kebab(words(op.name))}`,
+    status: 200,
+    summary: op.documentation ?? '',
+    fields: [],
+    note: `cannot be called: ${op.unusable}`,
+  };
 }
 
 function planOne(op: ContractOperation, contract: Contract): PlannedOperation {
@@ -60,8 +73,19 @@ function planOne(op: ContractOperation, contract: Contract): PlannedOperation {
   const replyEmpty = !op.reply || !Object.keys(resolveSchema(op.reply.body, contract.types).properties ?? {}).length;
   const base = { operation: op.id, include: true, id: op.id, summary: op.documentation ?? '' };
   const okStatus = op.reply ? (replyEmpty ? 204 : 200) : 202;
-  const make = (method: PlannedOperation['method'], path: string, fields: PlannedField[], status = okStatus, note?: string): PlannedOperation => ({
-    ...base, method, path, status, fields: [...fields, ...headers], ...(note && { note }),
+  const make = (
+    method: PlannedOperation['method'],
+    path: string,
+    fields: PlannedField[],
+    status = okStatus,
+    note?: string,
+  ): PlannedOperation => ({
+    ...base,
+    method,
+    path,
+    status,
+    fields: [...fields, ...headers],
+    ...(note && { note }),
   });
 
   const noun = name.noun.length ? name.noun : [words(contract.name)[0] ?? 'service'];
@@ -87,7 +111,9 @@ function planOne(op: ContractOperation, contract: Contract): PlannedOperation {
     case 'change':
     case 'replace': {
       const method = name.intent === 'change' ? 'PATCH' : 'PUT';
-      return key ? make(method, `${collection}/{${key.name}}`, keyed('body')) : make(method, `/${kebab(noun)}`, inBody());
+      return key
+        ? make(method, `${collection}/{${key.name}}`, keyed('body'))
+        : make(method, `/${kebab(noun)}`, inBody());
     }
     case 'delete':
       if (key && flat) return make('DELETE', `${collection}/{${key.name}}`, rest(flat, key, 'query'));
@@ -102,7 +128,15 @@ const actionNoun = (name: Reading): string => (name.verb === 'cancel' ? 'cancell
 
 function field(r: TypeRow, place: FieldPlace, target = `/body${r.pointer}`): PlannedField {
   const simple = r.leaf && !r.recursive;
-  return { target, name: r.name, place: simple ? place : 'body', required: r.required, words: r.words, description: r.description, simple };
+  return {
+    target,
+    name: r.name,
+    place: simple ? place : 'body',
+    required: r.required,
+    words: r.words,
+    description: r.description,
+    simple,
+  };
 }
 
 function rest(rows: readonly TypeRow[], key: TypeRow | undefined, place: FieldPlace): PlannedField[] {
@@ -113,7 +147,15 @@ function rest(rows: readonly TypeRow[], key: TypeRow | undefined, place: FieldPl
 function headerFields(op: ContractOperation): PlannedField[] {
   return op.request.headers.map((h) => {
     const simple = h.schema.$ref === undefined && !typesOf(h.schema).includes('object');
-    return { target: `/soapHeader/${h.name}`, name: h.name, place: simple ? 'header' : 'body', required: h.required, words: simple ? (typesOf(h.schema)[0] ?? 'string') : h.name, description: h.documentation, simple };
+    return {
+      target: `/soapHeader/${h.name}`,
+      name: h.name,
+      place: simple ? 'header' : 'body',
+      required: h.required,
+      words: simple ? (typesOf(h.schema)[0] ?? 'string') : h.name,
+      description: h.documentation,
+      simple,
+    };
   });
 }
 
@@ -128,13 +170,20 @@ function flatten(op: ContractOperation, contract: Contract): TypeRow[] | undefin
   for (const r of rows) if (!r.leaf && r.nullable) return undefined;
   if (hasChoice(op.request.body, contract)) return undefined;
   const optional = new Set(rows.filter((r) => !r.leaf && !r.required).map((r) => r.pointer));
-  const leaves = rows.filter((r) => r.leaf).map((r) => {
-    const inOptional = [...optional].some((o) => r.pointer.startsWith(`${o}/`));
-    return inOptional ? { ...r, required: false } : r;
-  });
+  const leaves = rows
+    .filter((r) => r.leaf)
+    .map((r) => {
+      const inOptional = [...optional].some((o) => r.pointer.startsWith(`${o}/`));
+      return inOptional ? { ...r, required: false } : r;
+    });
   if (new Set(leaves.map((r) => r.name)).size < leaves.length || leaves.length > 20) return undefined;
   // An optional object with a required leaf inside: given is given whole. A query string cannot say so, the body can.
-  for (const o of optional) if (rows.some((r) => r.leaf && r.required && r.pointer.startsWith(`${o}/`)) && rows.filter((r) => r.leaf && r.pointer.startsWith(`${o}/`)).length > 8) return undefined;
+  for (const o of optional)
+    if (
+      rows.some((r) => r.leaf && r.required && r.pointer.startsWith(`${o}/`)) &&
+      rows.filter((r) => r.leaf && r.pointer.startsWith(`${o}/`)).length > 8
+    )
+      return undefined;
   return leaves;
 }
 
@@ -150,7 +199,21 @@ function hasChoice(schema: JsonSchema, contract: Contract): boolean {
   return look(schema);
 }
 
-const KEY_WORDS = new Set(['id', 'identifier', 'number', 'no', 'nr', 'code', 'key', 'ref', 'reference', 'name', 'symbol', 'uuid', 'guid']);
+const KEY_WORDS = new Set([
+  'id',
+  'identifier',
+  'number',
+  'no',
+  'nr',
+  'code',
+  'key',
+  'ref',
+  'reference',
+  'name',
+  'symbol',
+  'uuid',
+  'guid',
+]);
 
 /** The field that names one thing: the only required one, or the one whose name says so. */
 function keyOf(rows: readonly TypeRow[], noun: readonly string[]): TypeRow | undefined {
@@ -191,13 +254,22 @@ export function planProblems(plan: readonly PlannedOperation[]): Map<string, str
     else shapes.set(pathShape(row.method, row.path), row.id);
     if (ids.has(row.id)) tell(row.operation, `the name ${row.id} is used twice`);
     ids.set(row.id, row.operation);
-    if (!/^[A-Za-z_][A-Za-z0-9_-]{0,99}$/.test(row.id)) tell(row.operation, 'a name starts with a letter and holds only letters, digits, _ and -');
+    if (!/^[A-Za-z_][A-Za-z0-9_-]{0,99}$/.test(row.id))
+      tell(row.operation, 'a name starts with a letter and holds only letters, digits, _ and -');
     if (!/^\/[^\s?#]*$/.test(row.path)) tell(row.operation, 'a path starts with / and holds neither space, ? nor #');
     const named = [...row.path.matchAll(/\{([^}]*)\}/g)].map((m) => m[1]!);
     const inPath = row.fields.filter((f) => f.place === 'path').map((f) => f.name);
     for (const n of named) if (!inPath.includes(n)) tell(row.operation, `{${n}} in the path is no field`);
-    for (const n of inPath) if (!named.includes(n)) tell(row.operation, `${n} goes to the path, but the path has no {${n}}`);
-    if ((row.method === 'GET' || row.method === 'DELETE') && row.fields.some((f) => f.place === 'body')) tell(row.operation, `${row.method} has no body: ${row.fields.filter((f) => f.place === 'body').map((f) => f.name).join(', ')} must go elsewhere`);
+    for (const n of inPath)
+      if (!named.includes(n)) tell(row.operation, `${n} goes to the path, but the path has no {${n}}`);
+    if ((row.method === 'GET' || row.method === 'DELETE') && row.fields.some((f) => f.place === 'body'))
+      tell(
+        row.operation,
+        `${row.method} has no body: ${row.fields
+          .filter((f) => f.place === 'body')
+          .map((f) => f.name)
+          .join(', ')} must go elsewhere`,
+      );
     const seen = new Set<string>();
     for (const f of row.fields) {
       const key = `${f.place} ${f.name}`;
@@ -207,4 +279,3 @@ export function planProblems(plan: readonly PlannedOperation[]): Map<string, str
   }
   return problems;
 }
-

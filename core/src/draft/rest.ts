@@ -1,5 +1,12 @@
 import type { Contract, ContractFiles, ContractOperation } from '../contract';
-import { FORMAT_VERSION, type CaseDocument, type FlowDocument, type OperationDocument, type ParameterDocument, type StepDocument } from '../flow/document';
+import {
+  FORMAT_VERSION,
+  type CaseDocument,
+  type FlowDocument,
+  type OperationDocument,
+  type ParameterDocument,
+  type StepDocument,
+} from '../flow/document';
 import { pointerParts, resolveSchema, sampleOf, schemaAt, typesOf, type JsonSchema, type TypeTable } from '../schema';
 import { kebab, words } from './names';
 import { planRest, type PlannedField, type PlannedOperation } from './plan';
@@ -16,8 +23,19 @@ export interface DraftOptions {
 }
 
 /** A whole, runnable document from a contract: one door, operations with map → call → map, a case for each. */
-export function draftRest(contract: Contract, source: ContractFiles, plan: readonly PlannedOperation[] = planRest(contract), options: DraftOptions = {}): FlowDocument {
-  const title = options.name ?? words(contract.name).filter((w) => w !== 'service').map((w) => w.charAt(0).toUpperCase() + w.slice(1)).join(' ') ?? contract.name;
+export function draftRest(
+  contract: Contract,
+  source: ContractFiles,
+  plan: readonly PlannedOperation[] = planRest(contract),
+  options: DraftOptions = {},
+): FlowDocument {
+  const title =
+    options.name ??
+    words(contract.name)
+      .filter((w) => w !== 'service')
+      .map((w) => w.charAt(0).toUpperCase() + w.slice(1))
+      .join(' ') ??
+    contract.name;
   const backend = options.backend ?? slug(contract.name);
   const address = options.address ?? contract.addresses[0];
   const operations: Record<string, OperationDocument> = {};
@@ -31,12 +49,21 @@ export function draftRest(contract: Contract, source: ContractFiles, plan: reado
   }
   return {
     hinge: FORMAT_VERSION,
-    api: { name: title || contract.name, version: '1.0.0', ...(contract.documentation && { description: contract.documentation }) },
+    api: {
+      name: title || contract.name,
+      version: '1.0.0',
+      ...(contract.documentation && { description: contract.documentation }),
+    },
     doors: [{ name: 'public', path: options.base ?? `/${kebab(words(title || contract.name)) || 'api'}/v1` }],
     guards: [{ kind: 'schema' }],
     backends: {
       [backend]: {
-        contract: { kind: 'wsdl', entry: source.entry, ...(options.port && { port: options.port }), ...(!options.withoutFiles && { files: { ...source.files } }) },
+        contract: {
+          kind: 'wsdl',
+          entry: source.entry,
+          ...(options.port && { port: options.port }),
+          ...(!options.withoutFiles && { files: { ...source.files } }),
+        },
         ...(address && { address }),
       },
     },
@@ -50,7 +77,13 @@ export function slug(text: string): string {
   return kebab(words(text)).replace(/^[^a-z_]+/, '') || 'backend';
 }
 
-function operationOf(row: PlannedOperation, op: ContractOperation, contract: Contract, backend: string, types: TypeTable): OperationDocument {
+function operationOf(
+  row: PlannedOperation,
+  op: ContractOperation,
+  contract: Contract,
+  backend: string,
+  types: TypeTable,
+): OperationDocument {
   const parameters = row.fields.filter((f) => f.place !== 'body').map((f) => parameterOf(f, op, contract, types));
   const bodyFields = row.fields.filter((f) => f.place === 'body');
   const request = bodyFields.length ? requestOf(bodyFields, op, contract, types) : undefined;
@@ -77,7 +110,10 @@ function operationOf(row: PlannedOperation, op: ContractOperation, contract: Con
 
 /** JSONata names with anything but letters, digits and _ are quoted by backticks. */
 export function jsonataName(name: string): string {
-  return /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) && !['and', 'or', 'in', 'true', 'false', 'null', 'function'].includes(name) ? name : `\`${name}\``;
+  return /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) &&
+    !['and', 'or', 'in', 'true', 'false', 'null', 'function'].includes(name)
+    ? name
+    : `\`${name}\``;
 }
 
 function sourceOf(f: PlannedField): string {
@@ -87,7 +123,10 @@ function sourceOf(f: PlannedField): string {
 
 function replyFields(op: ContractOperation, contract: Contract): { to: string; from: string }[] {
   const s = resolveSchema(op.reply!.body, contract.types);
-  return Object.keys(s.properties ?? {}).map((name) => ({ to: `/body/${name.replace(/~/g, '~0').replace(/\//g, '~1')}`, from: `body.${jsonataName(name)}` }));
+  return Object.keys(s.properties ?? {}).map((name) => ({
+    to: `/body/${name.replace(/~/g, '~0').replace(/\//g, '~1')}`,
+    from: `body.${jsonataName(name)}`,
+  }));
 }
 
 function targetSchema(f: PlannedField, op: ContractOperation, contract: Contract): JsonSchema {
@@ -102,15 +141,27 @@ function parameterOf(f: PlannedField, op: ContractOperation, contract: Contract,
   // A parameter cannot say null: the type without it.
   const plain = Array.isArray(schema.type) ? { ...schema, type: schema.type.find((t) => t !== 'null') } : schema;
   const text = f.description ?? description;
-  return { name: f.name, in: place, ...(text && { description: text }), ...((place === 'path' || f.required) && { required: true }), schema: plain };
+  return {
+    name: f.name,
+    in: place,
+    ...(text && { description: text }),
+    ...((place === 'path' || f.required) && { required: true }),
+    schema: plain,
+  };
 }
 
 /** The caller's body: the backend's own type where the whole of it is the body, else an object of the fields that are. */
-function requestOf(fields: readonly PlannedField[], op: ContractOperation, contract: Contract, types: TypeTable): NonNullable<OperationDocument['request']> {
+function requestOf(
+  fields: readonly PlannedField[],
+  op: ContractOperation,
+  contract: Contract,
+  types: TypeTable,
+): NonNullable<OperationDocument['request']> {
   const whole = resolveSchema(op.request.body, contract.types);
   const names = Object.keys(whole.properties ?? {});
   const same = fields.length === names.length && fields.every((f) => f.target === `/body/${f.name}`);
-  if (same) return { mediaType: 'application/json', required: true, schema: copyTypes(op.request.body, contract.types, types) };
+  if (same)
+    return { mediaType: 'application/json', required: true, schema: copyTypes(op.request.body, contract.types, types) };
   const properties: Record<string, JsonSchema> = {};
   const required: string[] = [];
   for (const f of fields) {
@@ -119,7 +170,13 @@ function requestOf(fields: readonly PlannedField[], op: ContractOperation, contr
   }
   const kept = (s: JsonSchema) => (s.required ?? []).every((r) => r in properties);
   const oneOf = whole.oneOf?.every(kept) ? whole.oneOf : undefined;
-  const schema: JsonSchema = { type: 'object', properties, ...(required.length && { required }), additionalProperties: false, ...(oneOf && { oneOf }) };
+  const schema: JsonSchema = {
+    type: 'object',
+    properties,
+    ...(required.length && { required }),
+    additionalProperties: false,
+    ...(oneOf && { oneOf }),
+  };
   return { mediaType: 'application/json', required: required.length > 0, schema };
 }
 
@@ -158,5 +215,10 @@ function caseOf(row: PlannedOperation, operation: OperationDocument, types: Type
     } else (request.headers ??= {})[p.name] = String(value as string);
   }
   if (operation.request?.schema) request.body = sampleOf(operation.request.schema, types, { optional: true });
-  return { name: 'sample', operation: row.id, request, note: 'Made from the contract; change the values to ones that the backend knows.' };
+  return {
+    name: 'sample',
+    operation: row.id,
+    request,
+    note: 'Made from the contract; change the values to ones that the backend knows.',
+  };
 }

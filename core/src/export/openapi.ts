@@ -14,11 +14,21 @@ export function exportOpenApi(document: FlowDocument, options: { server?: string
   const paths: Record<string, Record<string, unknown>> = {};
   for (const [id, operation] of Object.entries(document.operations)) {
     if (operation.method === 'ANY' || operation.path.includes('*')) continue;
-    (paths[operation.path] ??= {})[operation.method.toLowerCase()] = operationOf(id, operation, document, backends, problemName);
+    (paths[operation.path] ??= {})[operation.method.toLowerCase()] = operationOf(
+      id,
+      operation,
+      document,
+      backends,
+      problemName,
+    );
   }
   return {
     openapi: '3.1.0',
-    info: { title: document.api.name, version: document.api.version, ...(document.api.description && { description: document.api.description }) },
+    info: {
+      title: document.api.name,
+      version: document.api.version,
+      ...(document.api.description && { description: document.api.description }),
+    },
     servers: [{ url: `${options.server ?? ''}${door?.path ?? '/'}`.replace(/(.)\/$/, '$1') }],
     paths,
     components: { schemas },
@@ -39,21 +49,42 @@ const PROBLEM: JsonSchema = {
     backend: { type: 'string' },
     errors: {
       type: 'array',
-      items: { type: 'object', properties: { pointer: { type: 'string' }, parameter: { type: 'string' }, detail: { type: 'string' }, code: { type: 'string' } }, required: ['detail', 'code'] },
+      items: {
+        type: 'object',
+        properties: {
+          pointer: { type: 'string' },
+          parameter: { type: 'string' },
+          detail: { type: 'string' },
+          code: { type: 'string' },
+        },
+        required: ['detail', 'code'],
+      },
     },
-    fault: { type: 'object', properties: { code: { type: 'string' }, reason: { type: 'string' }, detail: {} }, required: ['code', 'reason'] },
+    fault: {
+      type: 'object',
+      properties: { code: { type: 'string' }, reason: { type: 'string' }, detail: {} },
+      required: ['code', 'reason'],
+    },
   },
   required: ['type', 'title', 'status'],
 };
 
-function operationOf(id: string, o: OperationDocument, document: FlowDocument, backends: BackendSet, problemName: string): Record<string, unknown> {
+function operationOf(
+  id: string,
+  o: OperationDocument,
+  document: FlowDocument,
+  backends: BackendSet,
+  problemName: string,
+): Record<string, unknown> {
   const sample = document.cases?.find((c) => c.operation === id)?.request;
   const status = String(o.reply?.status ?? 200);
   const problem = { 'application/problem+json': { schema: { $ref: `#/components/schemas/${problemName}` } } };
   const responses: Record<string, unknown> = {
     [status]: {
       description: o.reply?.description ?? 'Done',
-      ...(o.reply?.schema && { content: { [o.reply.mediaType ?? 'application/json']: { schema: outward(o.reply.schema) } } }),
+      ...(o.reply?.schema && {
+        content: { [o.reply.mediaType ?? 'application/json']: { schema: outward(o.reply.schema) } },
+      }),
     },
     '400': { description: 'The request breaks the contract', content: problem },
   };
@@ -62,7 +93,12 @@ function operationOf(id: string, o: OperationDocument, document: FlowDocument, b
       description: [...faults.keys()].join(', '),
       content: {
         'application/problem+json': {
-          schema: { allOf: [{ $ref: `#/components/schemas/${problemName}` }, { properties: { fault: { properties: { detail: detailSchema([...faults.values()]) } } } }] },
+          schema: {
+            allOf: [
+              { $ref: `#/components/schemas/${problemName}` },
+              { properties: { fault: { properties: { detail: detailSchema([...faults.values()]) } } } },
+            ],
+          },
         },
       },
     };
@@ -74,12 +110,23 @@ function operationOf(id: string, o: OperationDocument, document: FlowDocument, b
     ...(o.description && { description: o.description }),
     ...(o.tags && { tags: o.tags }),
     ...(o.parameters?.length && {
-      parameters: o.parameters.map((p) => ({ name: p.name, in: p.in, ...(p.description && { description: p.description }), ...((p.required || p.in === 'path') && { required: true }), schema: outward(p.schema) })),
+      parameters: o.parameters.map((p) => ({
+        name: p.name,
+        in: p.in,
+        ...(p.description && { description: p.description }),
+        ...((p.required || p.in === 'path') && { required: true }),
+        schema: outward(p.schema),
+      })),
     }),
     ...(o.request && {
       requestBody: {
         ...(o.request.required && { required: true }),
-        content: { [o.request.mediaType ?? 'application/json']: { ...(o.request.schema && { schema: outward(o.request.schema) }), ...(sample?.body !== undefined && { example: sample.body }) } },
+        content: {
+          [o.request.mediaType ?? 'application/json']: {
+            ...(o.request.schema && { schema: outward(o.request.schema) }),
+            ...(sample?.body !== undefined && { example: sample.body }),
+          },
+        },
       },
     }),
     responses,
@@ -116,7 +163,8 @@ function inline(schema: JsonSchema, types: TypeTable, depth = 4): JsonSchema {
     return { ...inline(types[$ref.slice('#/types/'.length)] ?? {}, types, depth - 1), ...beside };
   }
   const out: JsonSchema = { ...schema };
-  if (out.properties) out.properties = Object.fromEntries(Object.entries(out.properties).map(([k, s]) => [k, inline(s, types, depth)]));
+  if (out.properties)
+    out.properties = Object.fromEntries(Object.entries(out.properties).map(([k, s]) => [k, inline(s, types, depth)]));
   if (out.items) out.items = inline(out.items, types, depth);
   if (out.anyOf) out.anyOf = out.anyOf.map((s) => inline(s, types, depth));
   return out;
@@ -128,7 +176,10 @@ function outward<T>(node: T): T {
   if (node === null || typeof node !== 'object') return node;
   const out: Record<string, unknown> = {};
   for (const [key, value] of Object.entries(node)) {
-    out[key] = key === '$ref' && typeof value === 'string' && value.startsWith('#/types/') ? `#/components/schemas/${value.slice('#/types/'.length)}` : outward(value);
+    out[key] =
+      key === '$ref' && typeof value === 'string' && value.startsWith('#/types/')
+        ? `#/components/schemas/${value.slice('#/types/'.length)}`
+        : outward(value);
   }
   return out as T;
 }

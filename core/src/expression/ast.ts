@@ -26,7 +26,18 @@ export interface Node {
   readonly nextFunction?: unknown;
 }
 
-const PLAIN_BLOCKERS = ['predicate', 'stages', 'group', 'keepArray', 'keepSingletonArray', 'consarray', 'focus', 'index', 'tuple', 'nextFunction'] as const;
+const PLAIN_BLOCKERS = [
+  'predicate',
+  'stages',
+  'group',
+  'keepArray',
+  'keepSingletonArray',
+  'consarray',
+  'focus',
+  'index',
+  'tuple',
+  'nextFunction',
+] as const;
 
 /** True when nothing hangs on the node that would change how it is evaluated. */
 export function isPlain(node: Node): boolean {

@@ -1,5 +1,16 @@
 import { isPlain, type Node } from './ast';
-import { append, arithmetic, asString, compare, equal, isSequence, lookup, makeSequence, truth, type Sequence } from './operators';
+import {
+  append,
+  arithmetic,
+  asString,
+  compare,
+  equal,
+  isSequence,
+  lookup,
+  makeSequence,
+  truth,
+  type Sequence,
+} from './operators';
 
 export type Evaluate = (input: unknown) => unknown;
 
@@ -69,7 +80,8 @@ function general(input: unknown, names: readonly string[]): unknown {
       const v = single(lookup(item, names[i]!));
       if (v !== undefined) found.push(v);
     }
-    if (i === names.length - 1 && found.length === 1 && Array.isArray(found[0]) && !isSequence(found[0])) return found[0];
+    if (i === names.length - 1 && found.length === 1 && Array.isArray(found[0]) && !isSequence(found[0]))
+      return found[0];
     const next: Sequence = makeSequence();
     for (const v of found) {
       if (Array.isArray(v)) for (const x of v) next.push(x);
@@ -133,7 +145,10 @@ function compileBinary(node: Node): Evaluate {
 
 function compileUnary(node: Node): Evaluate {
   if (node.value === '[') {
-    const items = (node.expressions ?? []).map((e) => ({ run: compileNode(e), nested: e.type === 'unary' && e.value === '[' }));
+    const items = (node.expressions ?? []).map((e) => ({
+      run: compileNode(e),
+      nested: e.type === 'unary' && e.value === '[',
+    }));
     return (input) => {
       let out: unknown = [];
       for (const item of items) {

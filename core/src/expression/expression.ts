@@ -24,7 +24,8 @@ export function compileExpression(source: string): Expression {
   const library = parse(source);
   const ast = library.ast() as unknown as Node;
   const reads = rootPaths(ast);
-  const path = ast.type === 'path' && ast.steps?.length === reads[0]?.length && reads.length === 1 ? reads[0] : undefined;
+  const path =
+    ast.type === 'path' && ast.steps?.length === reads[0]?.length && reads.length === 1 ? reads[0] : undefined;
   let closure: Evaluate | undefined;
   let why: string | undefined;
   try {
@@ -39,7 +40,11 @@ export function compileExpression(source: string): Expression {
 
 function parse(source: string): jsonata.Expression {
   try {
-    return jsonata(source, { timeout: LIMITS.expressionMs, stack: LIMITS.expressionDepth, sequence: LIMITS.expressionItems });
+    return jsonata(source, {
+      timeout: LIMITS.expressionMs,
+      stack: LIMITS.expressionDepth,
+      sequence: LIMITS.expressionItems,
+    });
   } catch (error) {
     throw wordsOf(error);
   }

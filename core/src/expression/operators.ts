@@ -36,8 +36,10 @@ function numeric(v: unknown): v is number {
 export function arithmetic(op: string, left: unknown, right: unknown, position?: number): unknown {
   const l = plain(left);
   const r = plain(right);
-  if (l !== undefined && !numeric(l)) throw new ExpressionError('T2001', `The left side of the ${op} operator must evaluate to a number`, position);
-  if (r !== undefined && !numeric(r)) throw new ExpressionError('T2002', `The right side of the ${op} operator must evaluate to a number`, position);
+  if (l !== undefined && !numeric(l))
+    throw new ExpressionError('T2001', `The left side of the ${op} operator must evaluate to a number`, position);
+  if (r !== undefined && !numeric(r))
+    throw new ExpressionError('T2002', `The right side of the ${op} operator must evaluate to a number`, position);
   if (l === undefined || r === undefined) return undefined;
   switch (op) {
     case '+':
@@ -57,9 +59,19 @@ export function compare(op: string, left: unknown, right: unknown, position?: nu
   const l = plain(left);
   const r = plain(right);
   const comparable = (v: unknown) => v === undefined || typeof v === 'string' || typeof v === 'number';
-  if (!comparable(l) || !comparable(r)) throw new ExpressionError('T2010', `The expressions on either side of operator ${op} must evaluate to numeric or string values`, position);
+  if (!comparable(l) || !comparable(r))
+    throw new ExpressionError(
+      'T2010',
+      `The expressions on either side of operator ${op} must evaluate to numeric or string values`,
+      position,
+    );
   if (l === undefined || r === undefined) return undefined;
-  if (typeof l !== typeof r) throw new ExpressionError('T2009', `The values on either side of operator ${op} must be of the same data type`, position);
+  if (typeof l !== typeof r)
+    throw new ExpressionError(
+      'T2009',
+      `The values on either side of operator ${op} must be of the same data type`,
+      position,
+    );
   const [a, b] = [l as string, r as string];
   switch (op) {
     case '<':
@@ -100,10 +112,13 @@ export function asString(value: unknown): string {
   if (typeof value === 'string') return value;
   if (value instanceof Digits) return value.text;
   if (typeof value === 'number') {
-    if (!Number.isFinite(value)) throw new ExpressionError('D3001', 'Attempting to invoke string function on Infinity or NaN');
+    if (!Number.isFinite(value))
+      throw new ExpressionError('D3001', 'Attempting to invoke string function on Infinity or NaN');
     return String(Number.isInteger(value) ? value : Number(value.toPrecision(15)));
   }
-  return JSON.stringify(lower(value), (_key, v: unknown) => (typeof v === 'number' && !Number.isInteger(v) ? Number(v.toPrecision(15)) : v));
+  return JSON.stringify(lower(value), (_key, v: unknown) =>
+    typeof v === 'number' && !Number.isInteger(v) ? Number(v.toPrecision(15)) : v,
+  );
 }
 
 /** fn.append of the library: values and arrays flow together. */
@@ -126,6 +141,7 @@ export function lookup(input: unknown, key: string): unknown {
     }
     return out;
   }
-  if (input !== null && typeof input === 'object' && !(input instanceof Digits) && Object.hasOwn(input, key)) return (input as Record<string, unknown>)[key];
+  if (input !== null && typeof input === 'object' && !(input instanceof Digits) && Object.hasOwn(input, key))
+    return (input as Record<string, unknown>)[key];
   return undefined;
 }

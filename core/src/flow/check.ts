@@ -18,13 +18,23 @@ export function checkDocument(document: FlowDocument, options: CheckOptions = {}
   checkBackends(document, backends, options, report);
   checkDoors(document, report);
   checkPaths(document, report);
-  for (const [id, operation] of Object.entries(document.operations)) checkOperation(id, operation, document, backends, report);
+  for (const [id, operation] of Object.entries(document.operations))
+    checkOperation(id, operation, document, backends, report);
   checkCases(document, report);
   return findings;
 }
 
-function checkBackends(document: FlowDocument, backends: BackendSet, options: CheckOptions, report: (f: Finding) => void): void {
-  const used = new Set(Object.values(document.operations).flatMap((o) => o.flow.filter((s) => s.kind === 'call' && !s.off).map((s) => (s.kind === 'call' ? s.backend : ''))));
+function checkBackends(
+  document: FlowDocument,
+  backends: BackendSet,
+  options: CheckOptions,
+  report: (f: Finding) => void,
+): void {
+  const used = new Set(
+    Object.values(document.operations).flatMap((o) =>
+      o.flow.filter((s) => s.kind === 'call' && !s.off).map((s) => (s.kind === 'call' ? s.backend : '')),
+    ),
+  );
   for (const [name, backend] of Object.entries(document.backends ?? {})) {
     const pointer = `/backends/${name}`;
     const failure = backends.failures.get(name);
@@ -34,10 +44,21 @@ function checkBackends(document: FlowDocument, backends: BackendSet, options: Ch
       if (!used.has(name)) continue;
       const address = context.addressFor(environment);
       const where = environment ? ` in ${environment}` : '';
-      if (!address) report(finding('HNG-301', `the backend ${name} has no address${where}`, { pointer: environment ? `${pointer}/addresses/${environment}` : `${pointer}/address` }));
-      else if (!isHttpUrl(address)) report(finding('HNG-301', `"${address}" is no http or https address of the backend ${name}${where}`, { pointer: `${pointer}/address` }));
+      if (!address)
+        report(
+          finding('HNG-301', `the backend ${name} has no address${where}`, {
+            pointer: environment ? `${pointer}/addresses/${environment}` : `${pointer}/address`,
+          }),
+        );
+      else if (!isHttpUrl(address))
+        report(
+          finding('HNG-301', `"${address}" is no http or https address of the backend ${name}${where}`, {
+            pointer: `${pointer}/address`,
+          }),
+        );
     }
-    for (const f of context.contract?.findings ?? []) report({ ...f, place: { ...f.place, pointer: `${pointer}/contract` } });
+    for (const f of context.contract?.findings ?? [])
+      report({ ...f, place: { ...f.place, pointer: `${pointer}/contract` } });
     void backend;
   }
 }
@@ -51,7 +72,14 @@ function checkDoors(document: FlowDocument, report: (f: Finding) => void): void 
   document.doors.forEach((door, i) => {
     const key = `${(door.hosts ?? []).join(' ')} ${door.path.replace(/\/$/, '')}`;
     const first = seen.get(key);
-    if (first !== undefined) report(finding('HNG-311', `the doors ${document.doors[first]!.name} and ${door.name} share the base path ${door.path}`, { pointer: `/doors/${i}/path` }));
+    if (first !== undefined)
+      report(
+        finding(
+          'HNG-311',
+          `the doors ${document.doors[first]!.name} and ${door.name} share the base path ${door.path}`,
+          { pointer: `/doors/${i}/path` },
+        ),
+      );
     else seen.set(key, i);
   });
 }
@@ -66,39 +94,88 @@ function checkPaths(document: FlowDocument, report: (f: Finding) => void): void 
   for (const [id, operation] of Object.entries(document.operations)) {
     const shape = pathShape(operation.method, operation.path);
     const first = seen.get(shape);
-    if (first !== undefined) report(finding('HNG-305', `${first} and ${id} both answer ${operation.method} ${operation.path}`, { pointer: `/operations/${id}/path` }));
+    if (first !== undefined)
+      report(
+        finding('HNG-305', `${first} and ${id} both answer ${operation.method} ${operation.path}`, {
+          pointer: `/operations/${id}/path`,
+        }),
+      );
     else seen.set(shape, id);
     const named = [...operation.path.matchAll(/\{([^}]*)\}/g)].map((m) => m[1]!);
     const declared = (operation.parameters ?? []).filter((p) => p.in === 'path').map((p) => p.name);
-    for (const name of named) if (!declared.includes(name)) report(finding('HNG-306', `the path of ${id} names {${name}}, which is no path parameter`, { pointer: `/operations/${id}/path` }));
-    for (const name of declared) if (!named.includes(name)) report(finding('HNG-306', `the path of ${id} lacks {${name}}, which is declared as a path parameter`, { pointer: `/operations/${id}/path` }));
+    for (const name of named)
+      if (!declared.includes(name))
+        report(
+          finding('HNG-306', `the path of ${id} names {${name}}, which is no path parameter`, {
+            pointer: `/operations/${id}/path`,
+          }),
+        );
+    for (const name of declared)
+      if (!named.includes(name))
+        report(
+          finding('HNG-306', `the path of ${id} lacks {${name}}, which is declared as a path parameter`, {
+            pointer: `/operations/${id}/path`,
+          }),
+        );
   }
 }
 
-function checkOperation(id: string, operation: OperationDocument, document: FlowDocument, backends: BackendSet, report: (f: Finding) => void): void {
+function checkOperation(
+  id: string,
+  operation: OperationDocument,
+  document: FlowDocument,
+  backends: BackendSet,
+  report: (f: Finding) => void,
+): void {
   const types = document.types ?? {};
   const pointer = `/operations/${id}`;
   let before: MessageType = { body: operation.request?.schema, types, words: "the caller's request", isReply: false };
   let last: string | undefined;
   operation.flow.forEach((step, i) => {
     if (step.off) return;
-    const context: StepContext = { document, operationId: id, operation, at: `/${i}`, types, place: { pointer: `${pointer}/flow/${i}` }, backend: (name) => backends.contexts.get(name) };
+    const context: StepContext = {
+      document,
+      operationId: id,
+      operation,
+      at: `/${i}`,
+      types,
+      place: { pointer: `${pointer}/flow/${i}` },
+      backend: (name) => backends.contexts.get(name),
+    };
     before = stepKind(step.kind).check(step, context, before, report);
     if (step.kind !== 'set') last = step.kind === 'map' && step.to !== 'reply' ? 'request' : step.kind;
   });
-  if (last === undefined || last === 'request') report(finding('HNG-308', `the flow of ${id} ends without a reply`, { pointer: `${pointer}/flow` }));
+  if (last === undefined || last === 'request')
+    report(finding('HNG-308', `the flow of ${id} ends without a reply`, { pointer: `${pointer}/flow` }));
   const reply = operation.reply;
   if (reply?.schema && !reply.mediaType && Object.keys(resolveSchema(reply.schema, types)).length) {
-    report(finding('HNG-307', `the reply of ${id} has a body but no content type`, { pointer: `${pointer}/reply/mediaType` }));
+    report(
+      finding('HNG-307', `the reply of ${id} has a body but no content type`, {
+        pointer: `${pointer}/reply/mediaType`,
+      }),
+    );
   }
 }
 
 function checkCases(document: FlowDocument, report: (f: Finding) => void): void {
   const seen = new Set<string>();
   (document.cases ?? []).forEach((c, i) => {
-    if (!document.operations[c.operation]) report(finding('HNG-302', `the case "${c.name}" is for an operation ${c.operation} that does not exist`, { pointer: `/cases/${i}/operation` }));
+    if (!document.operations[c.operation])
+      report(
+        finding('HNG-302', `the case "${c.name}" is for an operation ${c.operation} that does not exist`, {
+          pointer: `/cases/${i}/operation`,
+        }),
+      );
     const key = `${c.operation} ${c.name}`;
-    if (seen.has(key)) report(finding('HNG-302', `two cases of ${c.operation} are called "${c.name}"`, { pointer: `/cases/${i}/name` }, 'Give each case a name of its own.'));
+    if (seen.has(key))
+      report(
+        finding(
+          'HNG-302',
+          `two cases of ${c.operation} are called "${c.name}"`,
+          { pointer: `/cases/${i}/name` },
+          'Give each case a name of its own.',
+        ),
+      );
     seen.add(key);
   });
 }

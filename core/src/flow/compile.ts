@@ -78,7 +78,11 @@ export function compileApi(document: FlowDocument): CompiledApi {
       if (step.off) return;
       const at = `/${i}`;
       const context: StepContext = {
-        document, operationId: id, operation, at, types,
+        document,
+        operationId: id,
+        operation,
+        at,
+        types,
         place: { pointer: `/operations/${id}/flow/${i}` },
         backend: (name) => backends.contexts.get(name),
       };
@@ -90,12 +94,25 @@ export function compileApi(document: FlowDocument): CompiledApi {
   }
   const operations = new Map<string, readonly CompiledOperation[]>();
   for (const door of document.doors) {
-    operations.set(door.name, Object.entries(document.operations).map(([id, operation]) => compileOperation(id, operation, document, door, flows.get(id)!)));
+    operations.set(
+      door.name,
+      Object.entries(document.operations).map(([id, operation]) =>
+        compileOperation(id, operation, document, door, flows.get(id)!),
+      ),
+    );
   }
-  return { document, doors: document.doors.map((d) => ({ name: d.name, path: d.path, hosts: d.hosts ?? [] })), operations };
+  return {
+    document,
+    doors: document.doors.map((d) => ({ name: d.name, path: d.path, hosts: d.hosts ?? [] })),
+    operations,
+  };
 }
 
-async function guarded(run: CompiledStep['run'], r: Run, where: { at: string; kind: string; name?: string }): Promise<void> {
+async function guarded(
+  run: CompiledStep['run'],
+  r: Run,
+  where: { at: string; kind: string; name?: string },
+): Promise<void> {
   try {
     await run(r);
   } catch (error) {
@@ -103,7 +120,13 @@ async function guarded(run: CompiledStep['run'], r: Run, where: { at: string; ki
   }
 }
 
-function compileOperation(id: string, operation: OperationDocument, document: FlowDocument, door: FlowDocument['doors'][number], steps: readonly CompiledStep[]): CompiledOperation {
+function compileOperation(
+  id: string,
+  operation: OperationDocument,
+  document: FlowDocument,
+  door: FlowDocument['doors'][number],
+  steps: readonly CompiledStep[],
+): CompiledOperation {
   const guards = effectiveGuards(document, door, operation, GUARD_ORDER);
   const checks: CompiledGuard[] = [];
   for (const { guard } of guards) {
@@ -112,7 +135,9 @@ function compileOperation(id: string, operation: OperationDocument, document: Fl
   }
   const parse = compileParameters(operation.parameters ?? [], document.types ?? {});
   return {
-    id, document: operation, guards,
+    id,
+    document: operation,
+    guards,
     method: operation.method,
     path: operation.path,
     async handle(incoming, context) {
@@ -124,26 +149,53 @@ function compileOperation(id: string, operation: OperationDocument, document: Fl
           if (p) await p;
         }
         await runSeries(steps, run);
-        if (run.message.status === undefined) throw new Refusal('HNG-420', { detail: 'A step of the flow failed. The trace says which.', inner: 'the flow ended without a reply: the last message is still a request' });
+        if (run.message.status === undefined)
+          throw new Refusal('HNG-420', {
+            detail: 'A step of the flow failed. The trace says which.',
+            inner: 'the flow ended without a reply: the last message is still a request',
+          });
         return { reply: run.message, backendMs: run.backendMs };
       } catch (error) {
-        const refusal = error instanceof Refusal ? error : new Refusal('HNG-420', { detail: 'A step of the flow failed. The trace says which.', inner: (error as Error).message, cause: error });
+        const refusal =
+          error instanceof Refusal
+            ? error
+            : new Refusal('HNG-420', {
+                detail: 'A step of the flow failed. The trace says which.',
+                inner: (error as Error).message,
+                cause: error,
+              });
         return { reply: refusalMessage(refusal, incoming.url, context.traceId), backendMs: run.backendMs, refusal };
       }
     },
   };
 }
 
-function flowRequest(incoming: Incoming, parse: ReturnType<typeof compileParameters>): { request: FlowRequest; faults: readonly InputFault[] } {
+function flowRequest(
+  incoming: Incoming,
+  parse: ReturnType<typeof compileParameters>,
+): { request: FlowRequest; faults: readonly InputFault[] } {
   const parsed = parse(incoming.path, incoming.query, incoming.headers);
   const message: Message = {
     method: incoming.method,
     path: incoming.url + incoming.search,
     headers: incoming.headers,
     body: incoming.body,
-    format: incoming.body.mediaType === undefined ? undefined : /json/i.test(incoming.body.mediaType) ? 'JSON' : incoming.body.mediaType,
+    format:
+      incoming.body.mediaType === undefined
+        ? undefined
+        : /json/i.test(incoming.body.mediaType)
+          ? 'JSON'
+          : incoming.body.mediaType,
   };
-  const request: FlowRequest = { message, method: incoming.method, path: parsed.path, query: parsed.query, headerParameters: parsed.header, rest: incoming.rest, search: incoming.search };
+  const request: FlowRequest = {
+    message,
+    method: incoming.method,
+    path: parsed.path,
+    query: parsed.query,
+    headerParameters: parsed.header,
+    rest: incoming.rest,
+    search: incoming.search,
+  };
   return { request, faults: parsed.faults };
 }
 
@@ -151,5 +203,10 @@ function flowRequest(incoming: Incoming, parse: ReturnType<typeof compileParamet
 export function refusalMessage(refusal: Refusal, instance: string, traceId: string): Message {
   const problem = problemOf(refusal, instance, traceId);
   const headers: Record<string, string> = { ...refusal.options.headers, 'content-type': 'application/problem+json' };
-  return { status: refusal.status, headers, body: Body.ofText(writeJson(problem), 'application/problem+json'), format: 'problem' };
+  return {
+    status: refusal.status,
+    headers,
+    body: Body.ofText(writeJson(problem), 'application/problem+json'),
+    format: 'problem',
+  };
 }

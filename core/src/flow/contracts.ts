@@ -41,7 +41,8 @@ export function openBackends(document: FlowDocument): BackendSet {
         failures.set(name, error.finding);
       }
     }
-    const addressFor = (environment: string | undefined): string => (environment !== undefined ? backend.addresses?.[environment] : undefined) ?? backend.address ?? '';
+    const addressFor = (environment: string | undefined): string =>
+      (environment !== undefined ? backend.addresses?.[environment] : undefined) ?? backend.address ?? '';
     contexts.set(name, { name, document: backend, contract, addressFor });
   }
   return { contexts, failures };

@@ -12,7 +12,8 @@ export function curlLine(document: FlowDocument, operationId: string, sample: Sa
   if (incoming.method !== 'GET') parts.push('-X', incoming.method);
   parts.push(quote(`${address.replace(/\/$/, '')}${incoming.url}${incoming.search}`));
   for (const [name, value] of Object.entries(incoming.headers)) parts.push('-H', quote(`${name}: ${value}`));
-  if (sample.body !== undefined) parts.push('--data-binary', quote(typeof sample.body === 'string' ? sample.body : writeJson(sample.body)));
+  if (sample.body !== undefined)
+    parts.push('--data-binary', quote(typeof sample.body === 'string' ? sample.body : writeJson(sample.body)));
   return parts.join(' ');
 }
 

@@ -8,10 +8,16 @@ import { STEP_SCHEMAS } from '../steps/schemas';
 export const FORMAT_VERSION = 1;
 
 const name = z.string().min(1).max(200);
-const slug = z.string().regex(/^[A-Za-z_][A-Za-z0-9_-]{0,99}$/, 'must start with a letter and hold only letters, digits, _ and -');
-const basePath = z.string().regex(/^\/[A-Za-z0-9._~!$&'()*+,;=:@%/-]*$/, 'must start with / and hold only characters of a URL path');
+const slug = z
+  .string()
+  .regex(/^[A-Za-z_][A-Za-z0-9_-]{0,99}$/, 'must start with a letter and hold only letters, digits, _ and -');
+const basePath = z
+  .string()
+  .regex(/^\/[A-Za-z0-9._~!$&'()*+,;=:@%/-]*$/, 'must start with / and hold only characters of a URL path');
 
-const jsonSchema: z.ZodType<JsonSchema> = z.looseObject({}).describe('JSON Schema 2020-12; #/types/NAME refers to the types of this document') as z.ZodType<JsonSchema>;
+const jsonSchema: z.ZodType<JsonSchema> = z
+  .looseObject({})
+  .describe('JSON Schema 2020-12; #/types/NAME refers to the types of this document') as z.ZodType<JsonSchema>;
 
 export const StepSchema = z.discriminatedUnion('kind', STEP_SCHEMAS);
 export type StepDocument = z.infer<typeof StepSchema>;
@@ -24,7 +30,10 @@ const contract = z
     kind: z.enum(['wsdl']),
     entry: z.string().min(1).describe('The first document: a name in files, or a path relative to this document'),
     port: z.string().optional().describe('Name of the wsdl:port, where there are several'),
-    files: z.record(z.string(), z.string()).optional().describe('The documents themselves, by the name that imports use'),
+    files: z
+      .record(z.string(), z.string())
+      .optional()
+      .describe('The documents themselves, by the name that imports use'),
   })
   .describe('The contract of a backend, inline or by relative path');
 
@@ -33,8 +42,16 @@ const backend = z.strictObject({
   contract: contract.optional(),
   address: z.string().optional().describe('Where the backend is, for every environment that has no address of its own'),
   addresses: z.record(slug, z.string()).optional().describe('Address by environment'),
-  timeoutMs: z.int().min(1).max(600_000).optional().describe('Time limit of one call in milliseconds; 10000 when absent'),
-  reply: z.enum(['strict', 'lenient']).optional().describe('strict (default): an answer that breaks the contract is a 502; lenient: what is unknown is left out'),
+  timeoutMs: z
+    .int()
+    .min(1)
+    .max(600_000)
+    .optional()
+    .describe('Time limit of one call in milliseconds; 10000 when absent'),
+  reply: z
+    .enum(['strict', 'lenient'])
+    .optional()
+    .describe('strict (default): an answer that breaks the contract is a 502; lenient: what is unknown is left out'),
 });
 export type BackendDocument = z.infer<typeof backend>;
 
@@ -48,15 +65,26 @@ const parameter = z.strictObject({
 export type ParameterDocument = z.infer<typeof parameter>;
 
 const operation = z.strictObject({
-  method: z.enum(['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'ANY']).describe('ANY answers every method (plain proxy)'),
-  path: basePath.or(z.string().regex(/^\/[^\s?#]*$/, 'must start with / and hold neither ? nor #')).describe('Template below the base path, e.g. /berths/{id}; a last segment of * takes the rest'),
+  method: z
+    .enum(['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'ANY'])
+    .describe('ANY answers every method (plain proxy)'),
+  path: basePath
+    .or(z.string().regex(/^\/[^\s?#]*$/, 'must start with / and hold neither ? nor #'))
+    .describe('Template below the base path, e.g. /berths/{id}; a last segment of * takes the rest'),
   summary: z.string().optional(),
   description: z.string().optional(),
   tags: z.array(name).optional(),
   parameters: z.array(parameter).optional(),
-  request: z.strictObject({ mediaType: name.optional(), required: z.boolean().optional(), schema: jsonSchema.optional() }).optional(),
+  request: z
+    .strictObject({ mediaType: name.optional(), required: z.boolean().optional(), schema: jsonSchema.optional() })
+    .optional(),
   reply: z
-    .strictObject({ status: z.int().min(200).max(599).optional(), mediaType: name.optional(), description: z.string().optional(), schema: jsonSchema.optional() })
+    .strictObject({
+      status: z.int().min(200).max(599).optional(),
+      mediaType: name.optional(),
+      description: z.string().optional(),
+      schema: jsonSchema.optional(),
+    })
     .optional(),
   guards: z.array(GuardSchema).optional(),
   flow: z.array(StepSchema),
@@ -83,7 +111,16 @@ export type CaseDocument = z.infer<typeof caseDocument>;
 export const FlowDocumentSchema = z.strictObject({
   hinge: z.literal(FORMAT_VERSION).describe('Version of this format'),
   api: z.strictObject({ name, version: name, description: z.string().optional(), tags: z.array(name).optional() }),
-  doors: z.array(z.strictObject({ name: slug, path: basePath, hosts: z.array(name).optional(), guards: z.array(GuardSchema).optional() })).max(100),
+  doors: z
+    .array(
+      z.strictObject({
+        name: slug,
+        path: basePath,
+        hosts: z.array(name).optional(),
+        guards: z.array(GuardSchema).optional(),
+      }),
+    )
+    .max(100),
   guards: z.array(GuardSchema).optional(),
   backends: z.record(slug, backend).optional(),
   types: z.record(z.string(), jsonSchema).optional(),
@@ -94,5 +131,9 @@ export type FlowDocument = z.infer<typeof FlowDocumentSchema>;
 
 /** JSON Schema of the document, as published. */
 export function documentJsonSchema(): unknown {
-  return { $id: 'flow.schema.json', title: 'Up Hinge flow document, format 1', ...z.toJSONSchema(FlowDocumentSchema, { unrepresentable: 'any' }) };
+  return {
+    $id: 'flow.schema.json',
+    title: 'Up Hinge flow document, format 1',
+    ...z.toJSONSchema(FlowDocumentSchema, { unrepresentable: 'any' }),
+  };
 }

@@ -1,6 +1,14 @@
 import { numberFromText } from '../message/digits';
 import type { InputFault } from '../problem';
-import { collectFaults, resolveSchema, typesOf, ValidatorSet, type JsonSchema, type TypeTable, type Validator } from '../schema';
+import {
+  collectFaults,
+  resolveSchema,
+  typesOf,
+  ValidatorSet,
+  type JsonSchema,
+  type TypeTable,
+  type Validator,
+} from '../schema';
 import type { ParameterDocument } from './document';
 
 type In = ParameterDocument['in'];
@@ -24,7 +32,10 @@ export interface Parsed {
 export type RawValues = Readonly<Record<string, string | readonly string[] | undefined>>;
 
 /** Reads parameters by their schemas (OpenAPI style simple for path and header, form exploded for query). What does not fit stays text. */
-export function compileParameters(parameters: readonly ParameterDocument[], types: TypeTable): (path: RawValues, query: RawValues, headers: RawValues) => Parsed {
+export function compileParameters(
+  parameters: readonly ParameterDocument[],
+  types: TypeTable,
+): (path: RawValues, query: RawValues, headers: RawValues) => Parsed {
   const set = new ValidatorSet(types);
   const compiled = parameters.map((p): CompiledParameter => {
     const s = resolveSchema(p.schema, types);
@@ -48,7 +59,12 @@ export function compileParameters(parameters: readonly ParameterDocument[], type
       const raw = p.in === 'header' ? headers[headerNames[i]!] : p.in === 'path' ? path[p.name] : query[p.name];
       const target = out[p.in];
       if (raw === undefined) {
-        if (p.required) out.faults.push({ parameter: p.name, code: 'required', detail: `the ${p.in} parameter ${p.name} is missing` });
+        if (p.required)
+          out.faults.push({
+            parameter: p.name,
+            code: 'required',
+            detail: `the ${p.in} parameter ${p.name} is missing`,
+          });
         return;
       }
       const texts = Array.isArray(raw) ? (raw as readonly string[]) : [raw as string];
@@ -56,13 +72,21 @@ export function compileParameters(parameters: readonly ParameterDocument[], type
         out.faults.push({ parameter: p.name, code: 'type', detail: 'may be given once only' });
         return;
       }
-      const value = p.list ? (p.in === 'query' ? texts : texts[0]!.split(',').map((t) => t.trim())).map(p.parse) : p.parse(texts[0]!);
-      for (const f of collectFaults(p.validate, value)) out.faults.push({ parameter: p.name, code: f.code, detail: f.detail });
+      const value = p.list
+        ? (p.in === 'query' ? texts : texts[0]!.split(',').map((t) => t.trim())).map(p.parse)
+        : p.parse(texts[0]!);
+      for (const f of collectFaults(p.validate, value))
+        out.faults.push({ parameter: p.name, code: f.code, detail: f.detail });
       target[p.name] = value;
     });
     if (strictQuery) {
       for (const name of Object.keys(query)) {
-        if (!known.has(name)) out.faults.push({ parameter: name, code: 'additionalProperties', detail: `the query parameter ${name} is not known here` });
+        if (!known.has(name))
+          out.faults.push({
+            parameter: name,
+            code: 'additionalProperties',
+            detail: `the query parameter ${name} is not known here`,
+          });
       }
     }
     return out;

@@ -38,7 +38,11 @@ export interface Rehearsal {
 }
 
 /** Turns a sample request into what the gateway would hand over. */
-export function incomingOf(operation: Pick<CompiledOperation, 'method' | 'path'>, base: string, sample: SampleRequest): Incoming {
+export function incomingOf(
+  operation: Pick<CompiledOperation, 'method' | 'path'>,
+  base: string,
+  sample: SampleRequest,
+): Incoming {
   const text = (v: unknown): string => (typeof v === 'string' ? v : writeJson(v));
   const path: Record<string, string> = {};
   for (const [k, v] of Object.entries(sample.path ?? {})) path[k] = text(v);
@@ -53,17 +57,34 @@ export function incomingOf(operation: Pick<CompiledOperation, 'method' | 'path'>
   const headers: Record<string, string> = {};
   for (const [k, v] of Object.entries(sample.headers ?? {})) headers[k.toLowerCase()] = v;
   const hasBody = sample.body !== undefined;
-  const mediaType = hasBody ? (headers['content-type'] ?? (typeof sample.body === 'string' ? 'text/plain' : 'application/json')) : undefined;
+  const mediaType = hasBody
+    ? (headers['content-type'] ?? (typeof sample.body === 'string' ? 'text/plain' : 'application/json'))
+    : undefined;
   if (mediaType) headers['content-type'] = mediaType;
   const json = mediaType !== undefined && /json/i.test(mediaType);
-  const body = hasBody ? Body.ofText(typeof sample.body === 'string' && !json ? sample.body : typeof sample.body === 'string' && looksJson(sample.body) ? sample.body : writeJson(sample.body), mediaType) : Body.empty();
+  const body = hasBody
+    ? Body.ofText(
+        typeof sample.body === 'string' && !json
+          ? sample.body
+          : typeof sample.body === 'string' && looksJson(sample.body)
+            ? sample.body
+            : writeJson(sample.body),
+        mediaType,
+      )
+    : Body.empty();
   const rest = operation.path.endsWith('/*') ? (path['*'] ?? '/') : '';
-  const filled = operation.path.replace(/\{([^}]*)\}/g, (_m, name: string) => encodeURIComponent(path[name] ?? '')).replace(/\/\*$/, rest);
+  const filled = operation.path
+    .replace(/\{([^}]*)\}/g, (_m, name: string) => encodeURIComponent(path[name] ?? ''))
+    .replace(/\/\*$/, rest);
   const query2 = search.toString();
   return {
     method: operation.method === 'ANY' ? (body.isEmpty ? 'GET' : 'POST') : operation.method,
     url: `${base.replace(/\/$/, '')}${filled}`,
-    path, query, headers, body, rest,
+    path,
+    query,
+    headers,
+    body,
+    rest,
     search: query2 ? `?${query2}` : '',
   };
 }
@@ -74,7 +95,11 @@ function looksJson(text: string): boolean {
 }
 
 /** Runs one request with every message kept. The same engine, the same ports as for callers. */
-export async function rehearse(operation: CompiledOperation, incoming: Incoming, context: Omit<CallContext, 'observer'>): Promise<Rehearsal> {
+export async function rehearse(
+  operation: CompiledOperation,
+  incoming: Incoming,
+  context: Omit<CallContext, 'observer'>,
+): Promise<Rehearsal> {
   const started = context.ports.clock.now();
   const seen: StepSeen[] = [];
   const outcome = await operation.handle(incoming, { ...context, observer: { step: (s) => void seen.push(s) } });
@@ -82,7 +107,12 @@ export async function rehearse(operation: CompiledOperation, incoming: Incoming,
   if (outcome.reply.body.pending) await outcome.reply.body.load();
   const reply = showMessage(outcome.reply);
   return {
-    request: showMessage({ method: incoming.method, path: incoming.url + incoming.search, headers: incoming.headers, body: incoming.body }),
+    request: showMessage({
+      method: incoming.method,
+      path: incoming.url + incoming.search,
+      headers: incoming.headers,
+      body: incoming.body,
+    }),
     reply: { ...reply, status: outcome.reply.status! },
     steps: showSteps(seen, operation, started),
     ms,
@@ -91,13 +121,31 @@ export async function rehearse(operation: CompiledOperation, incoming: Incoming,
 }
 
 /** Steps that ran, and those that did not come to it as not taken, in the order of the flow. */
-export function showSteps(seen: readonly StepSeen[], operation: Pick<CompiledOperation, 'document'>, startedMs: number): ShownStep[] {
+export function showSteps(
+  seen: readonly StepSeen[],
+  operation: Pick<CompiledOperation, 'document'>,
+  startedMs: number,
+): ShownStep[] {
   const ran = new Map(seen.map((s) => [s.at, s]));
   return operation.document.flow.map((step, i): ShownStep => {
     const s = ran.get(`/${i}`);
-    if (!s) return { at: `/${i}`, kind: step.kind, name: step.name, ms: 0, startMs: 0, taken: false, before: { headers: {}, bytes: 0 } };
+    if (!s)
+      return {
+        at: `/${i}`,
+        kind: step.kind,
+        name: step.name,
+        ms: 0,
+        startMs: 0,
+        taken: false,
+        before: { headers: {}, bytes: 0 },
+      };
     return {
-      at: s.at, kind: s.kind, name: s.name, ms: s.ms, startMs: s.startMs - startedMs, taken: true,
+      at: s.at,
+      kind: s.kind,
+      name: s.name,
+      ms: s.ms,
+      startMs: s.startMs - startedMs,
+      taken: true,
       before: showMessage(s.before),
       after: s.after && showMessage(s.after),
       error: s.error === undefined ? undefined : showError(s.error),
@@ -107,6 +155,12 @@ export function showSteps(seen: readonly StepSeen[], operation: Pick<CompiledOpe
 }
 
 export function showError(error: unknown): ShownError {
-  if (error instanceof Refusal) return { code: error.code, status: error.status, message: error.options.detail ?? error.message, inner: error.options.inner };
+  if (error instanceof Refusal)
+    return {
+      code: error.code,
+      status: error.status,
+      message: error.options.detail ?? error.message,
+      inner: error.options.inner,
+    };
   return { code: 'HNG-420', status: 500, message: (error as Error).message };
 }

@@ -129,7 +129,13 @@ async function runObserved(step: CompiledStep, run: Run, observer: Observer): Pr
     await step.run(run);
     observer.step({ ...base, ms: run.ports.clock.now() - startMs, after: run.message, notes: run.notes });
   } catch (error) {
-    observer.step({ ...base, ms: run.ports.clock.now() - startMs, error, after: run.message === before ? undefined : run.message, notes: run.notes });
+    observer.step({
+      ...base,
+      ms: run.ports.clock.now() - startMs,
+      error,
+      after: run.message === before ? undefined : run.message,
+      notes: run.notes,
+    });
     throw error;
   }
 }
@@ -138,7 +144,11 @@ async function runObserved(step: CompiledStep, run: Run, observer: Observer): Pr
 export function stepFailure(step: { at: string; kind: string; name?: string }, error: unknown): Refusal {
   if (error instanceof Refusal) return error;
   const label = step.name ? `${step.kind} "${step.name}"` : step.kind;
-  return new Refusal('HNG-420', { detail: 'A step of the flow failed. The trace says which.', inner: `${label} at ${step.at}: ${(error as Error).message}`, cause: error });
+  return new Refusal('HNG-420', {
+    detail: 'A step of the flow failed. The trace says which.',
+    inner: `${label} at ${step.at}: ${(error as Error).message}`,
+    cause: error,
+  });
 }
 
 export type Numeric = number | Digits;

@@ -20,7 +20,7 @@ export interface Track {
 }
 
 /** Room that the ends need for their words, and the least between two pins; beyond it the track scrolls. */
-const ENDS = 150;
+const ENDS = 160;
 const LEAST_GAP = 104;
 const MOST_GAP = 220;
 
@@ -35,7 +35,15 @@ export function layoutTrack(flow: readonly StepDocument[], availableWidth: numbe
   const first = n === 0 ? 0 : (width - gap * (n - 1)) / 2;
   const pins = flow.map((step, i): TrackPin => {
     const kind = stepKind(step.kind);
-    return { at: `/${i}`, kind: step.kind, name: step.name ?? step.kind, label: kind.label(step), off: step.off ?? false, x: Math.round(first + i * gap), y };
+    return {
+      at: `/${i}`,
+      kind: step.kind,
+      name: step.name ?? step.kind,
+      label: kind.label(step),
+      off: step.off ?? false,
+      x: Math.round(first + i * gap),
+      y,
+    };
   });
-  return { pins, line: { from: ENDS, to: width - ENDS + 10, y }, width, height };
+  return { pins, line: { from: ENDS, to: width - ENDS, y }, width, height };
 }

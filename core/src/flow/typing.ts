@@ -25,14 +25,23 @@ export function typeFlow(document: FlowDocument, operationId: string): StepTypin
   let before: MessageType = { body: operation.request?.schema, types, words: "the caller's request", isReply: false };
   let rows = requestRows(operation, types);
   return operation.flow.map((step, i): StepTyping => {
-    const context: StepContext = { document, operationId, operation, at: `/${i}`, types, place: {}, backend: (name) => backends.contexts.get(name) };
+    const context: StepContext = {
+      document,
+      operationId,
+      operation,
+      at: `/${i}`,
+      types,
+      place: {},
+      backend: (name) => backends.contexts.get(name),
+    };
     const beforeWords = before.words;
     const beforeRows = rows;
     if (!step.off) {
       before = stepKind(step.kind).check(step, context, before, () => undefined);
       if (step.kind === 'map') {
         const target = targetOf(step, context);
-        rows = 'severity' in target ? [] : argumentRows(target.schema, target.types);
+        const typed = 'severity' in target ? [] : argumentRows(target.schema, target.types);
+        rows = [...writtenHeaders(step.fields ?? []), ...typed];
       } else if (step.kind !== 'set') rows = before.body ? bodyRows(before.body, before.types) : [];
     }
     return { at: `/${i}`, beforeWords, before: beforeRows, afterWords: before.words, after: rows };
@@ -40,13 +49,31 @@ export function typeFlow(document: FlowDocument, operationId: string): StepTypin
 }
 
 function bodyRows(body: JsonSchema, types: TypeTable): TypeRow[] {
-  return typeRows({ properties: { body } }, types, ROWS).filter((r) => r.pointer !== '/body').map((r) => ({ ...r, depth: r.depth - 1 }));
+  return typeRows({ properties: { body } }, types, ROWS)
+    .filter((r) => r.pointer !== '/body')
+    .map((r) => ({ ...r, depth: r.depth - 1 }));
 }
 
 function argumentRows(schema: JsonSchema, types: TypeTable): TypeRow[] {
   return typeRows(schema, types, ROWS)
     .filter((r) => !['/body', '/soapHeader', '/headers', '/status'].includes(r.pointer))
     .map((r) => ({ ...r, depth: r.depth - 1 }));
+}
+
+/** HTTP header fields and the status are in no schema; those that the map sets are shown. */
+function writtenHeaders(fields: readonly { to: string }[]): TypeRow[] {
+  return fields
+    .filter((f) => f.to.startsWith('/headers/') || f.to === '/status')
+    .map((f) => ({
+      pointer: f.to,
+      name: f.to.split('/').pop()!,
+      depth: 0,
+      words: 'string',
+      required: false,
+      many: false,
+      nullable: false,
+      leaf: true,
+    }));
 }
 
 function requestRows(operation: OperationDocument, types: TypeTable): TypeRow[] {

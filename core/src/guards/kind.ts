@@ -35,7 +35,12 @@ export interface EffectiveGuard {
  * The guards in force: those of the API, the door and the operation. The nearest one of a kind wins, also when it is
  * switched off; order is the order of kinds in GUARD_SCHEMAS.
  */
-export function effectiveGuards(document: FlowDocument, door: FlowDocument['doors'][number] | undefined, operation: OperationDocument, order: readonly string[]): EffectiveGuard[] {
+export function effectiveGuards(
+  document: FlowDocument,
+  door: FlowDocument['doors'][number] | undefined,
+  operation: OperationDocument,
+  order: readonly string[],
+): EffectiveGuard[] {
   const byKind = new Map<string, EffectiveGuard>();
   const add = (guards: readonly GuardDocument[] | undefined, origin: GuardOrigin) => {
     for (const guard of guards ?? []) byKind.set(guard.kind, { guard, origin });

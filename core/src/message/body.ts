@@ -9,7 +9,10 @@ export interface BodyCodec {
 }
 
 const JSON_CODEC: BodyCodec = { read: readJson, write: writeJson };
-const TEXT_CODEC: BodyCodec = { read: (t) => t, write: (v) => (typeof v === 'string' ? v : v === undefined ? '' : writeJson(v)) };
+const TEXT_CODEC: BodyCodec = {
+  read: (t) => t,
+  write: (v) => (typeof v === 'string' ? v : v === undefined ? '' : writeJson(v)),
+};
 
 /** Reads a stream of bytes once; the gateway supplies it for bodies that nobody may ask for. */
 export type ByteSource = () => Promise<Uint8Array>;
@@ -107,7 +110,10 @@ export class Body {
 
   text(): string {
     if (this.textForm === undefined) {
-      if (this.bytesForm) this.textForm = isXml(this.mediaType) ? decodeXml(this.bytesForm, charsetOf(this.mediaType)) : new TextDecoder().decode(this.bytesForm);
+      if (this.bytesForm)
+        this.textForm = isXml(this.mediaType)
+          ? decodeXml(this.bytesForm, charsetOf(this.mediaType))
+          : new TextDecoder().decode(this.bytesForm);
       else if (this.source) throw new Error('the body has not been loaded');
       else this.textForm = this.valueForm === undefined ? '' : this.codec.write(this.valueForm);
     }

@@ -46,7 +46,14 @@ export function lower(value: unknown): unknown {
     let copy: Record<string, unknown> | undefined;
     for (const key of Object.keys(source)) {
       const v = lower(source[key]);
-      if (v !== source[key]) (copy ??= { ...source })[key] = v;
+      // Defined and not assigned: a member may be called __proto__.
+      if (v !== source[key])
+        Object.defineProperty((copy ??= { ...source }), key, {
+          value: v,
+          enumerable: true,
+          configurable: true,
+          writable: true,
+        });
     }
     return copy ?? value;
   }

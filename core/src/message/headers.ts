@@ -27,5 +27,10 @@ export function isXml(mediaType: string | undefined): boolean {
 }
 
 export function isText(mediaType: string | undefined): boolean {
-  return isJson(mediaType) || isXml(mediaType) || essence(mediaType).startsWith('text/') || essence(mediaType) === 'application/x-www-form-urlencoded';
+  return (
+    isJson(mediaType) ||
+    isXml(mediaType) ||
+    essence(mediaType).startsWith('text/') ||
+    essence(mediaType) === 'application/x-www-form-urlencoded'
+  );
 }

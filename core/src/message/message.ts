@@ -1,4 +1,4 @@
-import { Body } from './body';
+import type { Body } from './body';
 import type { Headers } from './headers';
 
 /** A message at one point of a flow. Immutable: a step that changes it makes a new one, so an observer may keep any. */

@@ -9,7 +9,14 @@ const MASKED = new Set(['authorization', 'proxy-authorization', 'cookie', 'set-c
 export function showMessage(m: Message): ShownMessage {
   const headers: Record<string, string> = {};
   for (const [name, value] of Object.entries(m.headers)) headers[name] = MASKED.has(name) ? '•••' : value;
-  const base = { status: m.status, method: m.method, path: m.path, headers, mediaType: m.body.mediaType, format: m.format };
+  const base = {
+    status: m.status,
+    method: m.method,
+    path: m.path,
+    headers,
+    mediaType: m.body.mediaType,
+    format: m.format,
+  };
   if (m.body.pending) return { ...base, bytes: 0 };
   if (m.body.isEmpty) return { ...base, bytes: 0 };
   let text: string;
@@ -32,6 +39,16 @@ export function showMessage(m: Message): ShownMessage {
     }
   }
   const known = isJson(m.body.mediaType) ? undefined : m.body.knownValue;
-  const valueText = known !== null && typeof known === 'object' ? writeJson(m.soapHeader ? { body: known, soapHeader: m.soapHeader } : { body: known }) : undefined;
-  return { ...base, body, text: shown, bytes, ...(cut && { cut }), ...(valueText !== undefined && valueText.length <= LIMITS.shownBytes && { valueText }) };
+  const valueText =
+    known !== null && typeof known === 'object'
+      ? writeJson(m.soapHeader ? { body: known, soapHeader: m.soapHeader } : { body: known })
+      : undefined;
+  return {
+    ...base,
+    body,
+    text: shown,
+    bytes,
+    ...(cut && { cut }),
+    ...(valueText !== undefined && valueText.length <= LIMITS.shownBytes && { valueText }),
+  };
 }

@@ -27,7 +27,8 @@ export function finding(code: Code, message: string, place: Place = {}, remedy?:
 export function placeText(place: Place): string {
   const parts: string[] = [];
   if (place.file) parts.push(place.file);
-  if (place.line !== undefined) parts.push(place.column === undefined ? `line ${place.line}` : `line ${place.line}, column ${place.column}`);
+  if (place.line !== undefined)
+    parts.push(place.column === undefined ? `line ${place.line}` : `line ${place.line}, column ${place.column}`);
   if (place.pointer) parts.push(place.pointer);
   if (place.position !== undefined) parts.push(`character ${place.position + 1}`);
   return parts.join(', ');

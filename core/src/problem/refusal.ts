@@ -37,7 +37,10 @@ export class Refusal extends Error {
   readonly options: RefusalOptions;
   constructor(code: Code, options: RefusalOptions = {}) {
     const row: { status?: number; title: string } = CODES[code];
-    super(options.inner ?? options.detail ?? row.title, options.cause === undefined ? undefined : { cause: options.cause });
+    super(
+      options.inner ?? options.detail ?? row.title,
+      options.cause === undefined ? undefined : { cause: options.cause },
+    );
     this.name = 'Refusal';
     this.code = code;
     this.status = options.status ?? row.status ?? 500;

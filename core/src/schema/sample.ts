@@ -2,14 +2,24 @@ import { numberFromText } from '../message/digits';
 import { refName, typesOf, type JsonSchema, type TypeTable } from './types';
 
 /** Makes one value that the schema allows, the same every time. Optional properties are included where the depth allows. */
-export function sampleOf(schema: JsonSchema, types: TypeTable, options: { optional?: boolean; name?: string } = {}): unknown {
+export function sampleOf(
+  schema: JsonSchema,
+  types: TypeTable,
+  options: { optional?: boolean; name?: string } = {},
+): unknown {
   return make(schema, types, options.name ?? '', new Map(), options.optional ?? true);
 }
 
 /** A recursive type is opened twice at most, then left out. */
 const REPEATS = 2;
 
-function make(schema: JsonSchema, types: TypeTable, name: string, open: Map<string, number>, optional: boolean): unknown {
+function make(
+  schema: JsonSchema,
+  types: TypeTable,
+  name: string,
+  open: Map<string, number>,
+  optional: boolean,
+): unknown {
   if (schema.examples?.length) return schema.examples[0];
   if (schema.default !== undefined) return schema.default;
   if (schema.const !== undefined) return schema.const;
@@ -24,7 +34,14 @@ function make(schema: JsonSchema, types: TypeTable, name: string, open: Map<stri
     open.set(ref, n);
     return value;
   }
-  if (schema.anyOf?.length) return make(schema.anyOf.find((s) => !typesOf(s).includes('null')) ?? schema.anyOf[0]!, types, name, open, optional);
+  if (schema.anyOf?.length)
+    return make(
+      schema.anyOf.find((s) => !typesOf(s).includes('null')) ?? schema.anyOf[0]!,
+      types,
+      name,
+      open,
+      optional,
+    );
   const type = typesOf(schema).find((t) => t !== 'null') ?? (schema.properties ? 'object' : undefined);
   switch (type) {
     case 'object':
@@ -47,9 +64,17 @@ function make(schema: JsonSchema, types: TypeTable, name: string, open: Map<stri
   }
 }
 
-function makeObject(schema: JsonSchema, types: TypeTable, open: Map<string, number>, optional: boolean): Record<string, unknown> {
+function makeObject(
+  schema: JsonSchema,
+  types: TypeTable,
+  open: Map<string, number>,
+  optional: boolean,
+): Record<string, unknown> {
   const out: Record<string, unknown> = {};
-  const choice = [...(schema.oneOf ? [schema.oneOf] : []), ...(schema.allOf ?? []).flatMap((s) => (s.oneOf ? [s.oneOf] : []))];
+  const choice = [
+    ...(schema.oneOf ? [schema.oneOf] : []),
+    ...(schema.allOf ?? []).flatMap((s) => (s.oneOf ? [s.oneOf] : [])),
+  ];
   const excluded = new Set(choice.flatMap((options) => options.slice(1).flatMap((o) => o.required ?? [])));
   const chosen = new Set(choice.flatMap((options) => options[0]?.required ?? []));
   for (const [key, property] of Object.entries(schema.properties ?? {})) {
@@ -64,7 +89,8 @@ function makeObject(schema: JsonSchema, types: TypeTable, open: Map<string, numb
 
 function makeNumber(s: JsonSchema, type: 'integer' | 'number'): unknown {
   const low = s.minimum ?? (s.exclusiveMinimum !== undefined ? s.exclusiveMinimum + 1 : undefined);
-  const high = s.maximum ?? (s.exclusiveMaximum !== undefined ? s.exclusiveMaximum - (type === 'integer' ? 1 : 0.5) : undefined);
+  const high =
+    s.maximum ?? (s.exclusiveMaximum !== undefined ? s.exclusiveMaximum - (type === 'integer' ? 1 : 0.5) : undefined);
   const wish = type === 'integer' ? 1 : 1.5;
   let n = wish;
   if (low !== undefined && n < low) n = low;
@@ -146,7 +172,10 @@ export function fromPattern(pattern: string): string | undefined {
       const count = /^(?:\{(\d+)(?:,(\d*))?\}|([*+?]))/.exec(source.slice(i));
       let n = 1;
       if (count) {
-        n = count[1] !== undefined ? Math.max(Number(count[1]), count[2] === undefined ? 0 : Math.min(1, Number(count[2] || 1))) : 1;
+        n =
+          count[1] !== undefined
+            ? Math.max(Number(count[1]), count[2] === undefined ? 0 : Math.min(1, Number(count[2] || 1)))
+            : 1;
         i += count[0].length;
       }
       out += piece.repeat(Math.min(n, 200));

@@ -26,10 +26,24 @@ export function typeRows(schema: JsonSchema, types: TypeTable, limit = 2000): Ty
     if (!object?.properties) return;
     for (const [name, property] of Object.entries(object.properties)) {
       if (rows.length >= limit) return;
-      row(name, property, `${pointer}/${name.replace(/~/g, '~0').replace(/\//g, '~1')}`, depth, object.required?.includes(name) ?? false, open);
+      row(
+        name,
+        property,
+        `${pointer}/${name.replace(/~/g, '~0').replace(/\//g, '~1')}`,
+        depth,
+        object.required?.includes(name) ?? false,
+        open,
+      );
     }
   };
-  const row = (name: string, s: JsonSchema, pointer: string, depth: number, required: boolean, open: readonly string[]): void => {
+  const row = (
+    name: string,
+    s: JsonSchema,
+    pointer: string,
+    depth: number,
+    required: boolean,
+    open: readonly string[],
+  ): void => {
     const { inner, nullable } = withoutNull(s, types);
     const r = resolveSchema(inner, types);
     const many = typesOf(r).includes('array');
@@ -51,7 +65,8 @@ export function typeRows(schema: JsonSchema, types: TypeTable, limit = 2000): Ty
       ...(target.enum && { values: target.enum }),
       ...(recursive && { recursive }),
     });
-    if (composite && !recursive) children(item, many ? `${pointer}/*` : pointer, depth + 1, itemName === undefined ? open : [...open, itemName]);
+    if (composite && !recursive)
+      children(item, many ? `${pointer}/*` : pointer, depth + 1, itemName === undefined ? open : [...open, itemName]);
   };
   const rootName = refName(schema);
   children(schema, '', 0, rootName === undefined ? [] : [rootName]);
@@ -64,7 +79,8 @@ function objectOf(s: JsonSchema): JsonSchema | undefined {
 
 export function withoutNull(s: JsonSchema, types: TypeTable): { inner: JsonSchema; nullable: boolean } {
   const some = s.anyOf ?? resolveSchema(s, types).anyOf;
-  if (some && some.length === 2 && some.some((o) => o.type === 'null')) return { inner: some.find((o) => o.type !== 'null')!, nullable: true };
+  if (some && some.length === 2 && some.some((o) => o.type === 'null'))
+    return { inner: some.find((o) => o.type !== 'null')!, nullable: true };
   return { inner: s, nullable: typesOf(resolveSchema(s, types)).includes('null') };
 }
 

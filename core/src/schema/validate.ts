@@ -31,15 +31,24 @@ export class ValidatorSet {
     if (schema.const !== undefined) parts.push(enumRule([schema.const]));
     this.stringRules(schema, parts);
     numberRules(schema, parts);
-    if (schema.items || schema.minItems !== undefined || schema.maxItems !== undefined || schema.uniqueItems) parts.push(this.arrayRule(schema));
-    if (schema.properties || schema.required || schema.additionalProperties !== undefined || schema.minProperties !== undefined || schema.maxProperties !== undefined) parts.push(this.objectRule(schema));
+    if (schema.items || schema.minItems !== undefined || schema.maxItems !== undefined || schema.uniqueItems)
+      parts.push(this.arrayRule(schema));
+    if (
+      schema.properties ||
+      schema.required ||
+      schema.additionalProperties !== undefined ||
+      schema.minProperties !== undefined ||
+      schema.maxProperties !== undefined
+    )
+      parts.push(this.objectRule(schema));
     for (const s of schema.allOf ?? []) parts.push(this.compile(s));
     if (schema.anyOf) parts.push(this.someRule(schema.anyOf, false));
     if (schema.oneOf) parts.push(this.someRule(schema.oneOf, true));
     if (schema.not) {
       const inner = this.compile(schema.not);
       parts.push((v, p, report) => {
-        if (passes(inner, v)) report({ pointer: p, code: 'not', detail: 'the value has a form that is ruled out here' });
+        if (passes(inner, v))
+          report({ pointer: p, code: 'not', detail: 'the value has a form that is ruled out here' });
       });
     }
     if (parts.length === 1) return parts[0]!;
@@ -71,8 +80,10 @@ export class ValidatorSet {
       if (typeof v !== 'string') return;
       if (s.minLength !== undefined || s.maxLength !== undefined) {
         const n = [...v].length;
-        if (n < (s.minLength ?? 0)) report({ pointer: p, code: 'minLength', detail: `must have at least ${s.minLength} characters` });
-        if (n > (s.maxLength ?? Infinity)) report({ pointer: p, code: 'maxLength', detail: `must have at most ${s.maxLength} characters` });
+        if (n < (s.minLength ?? 0))
+          report({ pointer: p, code: 'minLength', detail: `must have at least ${s.minLength} characters` });
+        if (n > (s.maxLength ?? Infinity))
+          report({ pointer: p, code: 'maxLength', detail: `must have at most ${s.maxLength} characters` });
       }
       if (pattern && !pattern.test(v)) report({ pointer: p, code: 'pattern', detail: `must match ${s.pattern}` });
       if (format && !format(v)) report({ pointer: p, code: 'format', detail: `must be a ${s.format}` });
@@ -83,15 +94,20 @@ export class ValidatorSet {
     const item = s.items && this.compile(s.items);
     return (v, p, report) => {
       if (!Array.isArray(v)) return;
-      if (v.length < (s.minItems ?? 0)) report({ pointer: p, code: 'minItems', detail: `must have at least ${s.minItems} items` });
-      if (v.length > (s.maxItems ?? Infinity)) report({ pointer: p, code: 'maxItems', detail: `must have at most ${s.maxItems} items` });
-      if (s.uniqueItems && new Set(v.map(canonical)).size < v.length) report({ pointer: p, code: 'uniqueItems', detail: 'must not hold the same item twice' });
+      if (v.length < (s.minItems ?? 0))
+        report({ pointer: p, code: 'minItems', detail: `must have at least ${s.minItems} items` });
+      if (v.length > (s.maxItems ?? Infinity))
+        report({ pointer: p, code: 'maxItems', detail: `must have at most ${s.maxItems} items` });
+      if (s.uniqueItems && new Set(v.map(canonical)).size < v.length)
+        report({ pointer: p, code: 'uniqueItems', detail: 'must not hold the same item twice' });
       if (item) for (let i = 0; i < v.length; i++) item(v[i], `${p}/${i}`, report);
     };
   }
 
   private objectRule(s: JsonSchema): Validator {
-    const properties = new Map(Object.entries(s.properties ?? {}).map(([name, schema]) => [name, this.compile(schema)]));
+    const properties = new Map(
+      Object.entries(s.properties ?? {}).map(([name, schema]) => [name, this.compile(schema)]),
+    );
     const required = s.required ?? [];
     const extra = typeof s.additionalProperties === 'object' ? this.compile(s.additionalProperties) : undefined;
     const closed = s.additionalProperties === false;
@@ -99,7 +115,8 @@ export class ValidatorSet {
       if (v === null || typeof v !== 'object' || Array.isArray(v) || v instanceof Digits) return;
       const object = v as Record<string, unknown>;
       for (const name of required) {
-        if (!Object.hasOwn(object, name) || object[name] === undefined) report({ pointer: `${p}/${escapePointer(name)}`, code: 'required', detail: `${name} is missing` });
+        if (!Object.hasOwn(object, name) || object[name] === undefined)
+          report({ pointer: `${p}/${escapePointer(name)}`, code: 'required', detail: `${name} is missing` });
       }
       let n = 0;
       for (const key of Object.keys(object)) {
@@ -107,16 +124,25 @@ export class ValidatorSet {
         n++;
         const rule = properties.get(key) ?? extra;
         if (rule) rule(object[key], `${p}/${escapePointer(key)}`, report);
-        else if (closed) report({ pointer: `${p}/${escapePointer(key)}`, code: 'additionalProperties', detail: `${key} is not known here` });
+        else if (closed)
+          report({
+            pointer: `${p}/${escapePointer(key)}`,
+            code: 'additionalProperties',
+            detail: `${key} is not known here`,
+          });
       }
-      if (n < (s.minProperties ?? 0)) report({ pointer: p, code: 'minProperties', detail: `must have at least ${s.minProperties} properties` });
-      if (n > (s.maxProperties ?? Infinity)) report({ pointer: p, code: 'maxProperties', detail: `must have at most ${s.maxProperties} properties` });
+      if (n < (s.minProperties ?? 0))
+        report({ pointer: p, code: 'minProperties', detail: `must have at least ${s.minProperties} properties` });
+      if (n > (s.maxProperties ?? Infinity))
+        report({ pointer: p, code: 'maxProperties', detail: `must have at most ${s.maxProperties} properties` });
     };
   }
 
   private someRule(schemas: readonly JsonSchema[], exactlyOne: boolean): Validator {
     const options = schemas.map((s) => this.compile(s));
-    const names = schemas.every((s) => s.required?.length || s.not) ? schemas.flatMap((s) => s.required ?? []) : undefined;
+    const names = schemas.every((s) => s.required?.length || s.not)
+      ? schemas.flatMap((s) => s.required ?? [])
+      : undefined;
     return (v, p, report) => {
       let hits = 0;
       for (const option of options) if (passes(option, v) && ++hits > 1 && exactlyOne) break;
@@ -125,7 +151,11 @@ export class ValidatorSet {
         closest(options, v, p).forEach(report);
         return;
       }
-      const detail = names ? (hits === 0 ? `one of ${names.join(', ')} is needed` : `only one of ${names.join(', ')} may be given`) : 'fits more than one of the forms that are allowed here';
+      const detail = names
+        ? hits === 0
+          ? `one of ${names.join(', ')} is needed`
+          : `only one of ${names.join(', ')} may be given`
+        : 'fits more than one of the forms that are allowed here';
       report({ pointer: p, code: exactlyOne ? 'oneOf' : 'anyOf', detail });
     };
   }
@@ -176,21 +206,34 @@ function isWhole(value: number | Digits): boolean {
   return /^-?\d+(\.0+)?$/.test(value.text) || Number.isInteger(Number(value.text));
 }
 
-const A: Record<JsonType, string> = { null: 'null', boolean: 'true or false', object: 'an object', array: 'an array', number: 'a number', string: 'a string', integer: 'a whole number' };
+const A: Record<JsonType, string> = {
+  null: 'null',
+  boolean: 'true or false',
+  object: 'an object',
+  array: 'an array',
+  number: 'a number',
+  string: 'a string',
+  integer: 'a whole number',
+};
 
 function typeRule(types: readonly JsonType[]): Validator {
   const words = types.map((t) => A[t]).join(' or ');
   return (v, p, report) => {
     const t = jsonTypeOf(v);
-    if (!types.includes(t) && !(t === 'integer' && types.includes('number'))) report({ pointer: p, code: 'type', detail: `must be ${words}` });
+    if (!types.includes(t) && !(t === 'integer' && types.includes('number')))
+      report({ pointer: p, code: 'type', detail: `must be ${words}` });
   };
 }
 
 function enumRule(values: readonly unknown[]): Validator {
   const allowed = new Set(values.map(canonical));
-  const words = values.slice(0, 20).map((v) => JSON.stringify(v)).join(', ');
+  const words = values
+    .slice(0, 20)
+    .map((v) => JSON.stringify(v))
+    .join(', ');
   return (v, p, report) => {
-    if (!allowed.has(canonical(v))) report({ pointer: p, code: 'enum', detail: `must be ${values.length === 1 ? words : `one of ${words}`}` });
+    if (!allowed.has(canonical(v)))
+      report({ pointer: p, code: 'enum', detail: `must be ${values.length === 1 ? words : `one of ${words}`}` });
   };
 }
 
@@ -200,7 +243,10 @@ function canonical(v: unknown): string {
   if (Array.isArray(v)) return `[${v.map(canonical).join(',')}]`;
   if (v !== null && typeof v === 'object') {
     const o = v as Record<string, unknown>;
-    return `{${Object.keys(o).sort().map((k) => `${JSON.stringify(k)}:${canonical(o[k])}`).join(',')}}`;
+    return `{${Object.keys(o)
+      .sort()
+      .map((k) => `${JSON.stringify(k)}:${canonical(o[k])}`)
+      .join(',')}}`;
   }
   return JSON.stringify(v) ?? 'undefined';
 }
@@ -209,9 +255,16 @@ function numberRules(s: JsonSchema, parts: Validator[]): void {
   const rules: [string, (n: number) => boolean, string][] = [];
   if (s.minimum !== undefined) rules.push(['minimum', (n) => n >= s.minimum!, `must be at least ${s.minimum}`]);
   if (s.maximum !== undefined) rules.push(['maximum', (n) => n <= s.maximum!, `must be at most ${s.maximum}`]);
-  if (s.exclusiveMinimum !== undefined) rules.push(['exclusiveMinimum', (n) => n > s.exclusiveMinimum!, `must be more than ${s.exclusiveMinimum}`]);
-  if (s.exclusiveMaximum !== undefined) rules.push(['exclusiveMaximum', (n) => n < s.exclusiveMaximum!, `must be less than ${s.exclusiveMaximum}`]);
-  if (s.multipleOf !== undefined) rules.push(['multipleOf', (n) => Math.abs(n / s.multipleOf! - Math.round(n / s.multipleOf!)) < 1e-9, `must be a multiple of ${s.multipleOf}`]);
+  if (s.exclusiveMinimum !== undefined)
+    rules.push(['exclusiveMinimum', (n) => n > s.exclusiveMinimum!, `must be more than ${s.exclusiveMinimum}`]);
+  if (s.exclusiveMaximum !== undefined)
+    rules.push(['exclusiveMaximum', (n) => n < s.exclusiveMaximum!, `must be less than ${s.exclusiveMaximum}`]);
+  if (s.multipleOf !== undefined)
+    rules.push([
+      'multipleOf',
+      (n) => Math.abs(n / s.multipleOf! - Math.round(n / s.multipleOf!)) < 1e-9,
+      `must be a multiple of ${s.multipleOf}`,
+    ]);
   if (s.format === 'int32') rules.push(['format', (n) => n >= -2147483648 && n <= 2147483647, 'must fit 32 bits']);
   if (rules.length) {
     parts.push((v, p, report) => {
@@ -226,7 +279,8 @@ function numberRules(s: JsonSchema, parts: Validator[]): void {
       const text = typeof v === 'number' ? String(v) : v.text;
       if (!/^-?\d{1,19}$/.test(text)) return;
       const big = BigInt(text);
-      if (big > 9223372036854775807n || big < -9223372036854775808n) report({ pointer: p, code: 'format', detail: 'must fit 64 bits' });
+      if (big > 9223372036854775807n || big < -9223372036854775808n)
+        report({ pointer: p, code: 'format', detail: 'must fit 64 bits' });
     });
   }
 }

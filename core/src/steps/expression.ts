@@ -1,11 +1,18 @@
-import { compileExpression, ExpressionError, type Expression } from '../expression';
+import type { ExpressionError } from '../expression';
+import { compileExpression, type Expression } from '../expression';
 import { finding, Refusal, type Finding } from '../problem';
 import { escapePointer, schemaAt } from '../schema';
 import type { Run } from '../flow/run';
 import type { MessageType, StepContext } from './kind';
 
 /** An expression of a step, or the finding that says why there is none. */
-export function checkExpression(source: string, context: StepContext, pointer: string, before: MessageType, report: (f: Finding) => void): Expression | undefined {
+export function checkExpression(
+  source: string,
+  context: StepContext,
+  pointer: string,
+  before: MessageType,
+  report: (f: Finding) => void,
+): Expression | undefined {
   const place = { ...context.place, pointer: `${context.place.pointer ?? ''}${pointer}` };
   let e: Expression;
   try {
@@ -19,21 +26,66 @@ export function checkExpression(source: string, context: StepContext, pointer: s
   return e;
 }
 
-const ROOTS = ['body', 'headers', 'query', 'path', 'method', 'status', 'vars', 'app', 'plan', 'env', 'steps', 'soapHeader'];
+const ROOTS = [
+  'body',
+  'headers',
+  'query',
+  'path',
+  'method',
+  'status',
+  'vars',
+  'app',
+  'plan',
+  'env',
+  'steps',
+  'soapHeader',
+];
 
-function checkRead(path: readonly string[], context: StepContext, place: Finding['place'], before: MessageType, report: (f: Finding) => void): void {
+function checkRead(
+  path: readonly string[],
+  context: StepContext,
+  place: Finding['place'],
+  before: MessageType,
+  report: (f: Finding) => void,
+): void {
   const [root, ...rest] = path;
   if (root === undefined) return;
   if (!ROOTS.includes(root)) {
-    report(finding('HNG-304', `the name ${root} is not known; in reach are ${ROOTS.join(', ')}`, place, `Write body.${root} if you mean the body.`));
+    report(
+      finding(
+        'HNG-304',
+        `the name ${root} is not known; in reach are ${ROOTS.join(', ')}`,
+        place,
+        `Write body.${root} if you mean the body.`,
+      ),
+    );
     return;
   }
   if (root === 'body' && before.body && rest.length && !knows(before, rest)) {
-    report(finding('HNG-310', `${before.words} has no field ${rest.join('.')}`, place, 'Choose a field that the message has.'));
+    report(
+      finding(
+        'HNG-310',
+        `${before.words} has no field ${rest.join('.')}`,
+        place,
+        'Choose a field that the message has.',
+      ),
+    );
   }
   const declared = root === 'path' || root === 'query' ? root : undefined;
-  if (declared && rest[0] !== undefined && !context.operation.path.includes('*') && !context.operation.parameters?.some((p) => p.in === declared && p.name === rest[0])) {
-    report(finding('HNG-310', `the operation has no ${declared} parameter ${rest[0]}`, place, `Declare the parameter, or choose one of those that exist.`));
+  if (
+    declared &&
+    rest[0] !== undefined &&
+    !context.operation.path.includes('*') &&
+    !context.operation.parameters?.some((p) => p.in === declared && p.name === rest[0])
+  ) {
+    report(
+      finding(
+        'HNG-310',
+        `the operation has no ${declared} parameter ${rest[0]}`,
+        place,
+        `Declare the parameter, or choose one of those that exist.`,
+      ),
+    );
   }
 }
 
@@ -55,7 +107,10 @@ function closed(parent: import('../schema').JsonSchema, before: MessageType): bo
   const target = name === undefined ? s : before.types[name];
   const item = target?.items;
   const object = item?.$ref ? before.types[item.$ref.slice('#/types/'.length)] : (item ?? target);
-  return object?.additionalProperties === false || (object?.type !== undefined && object.type !== 'object' && object.type !== 'array');
+  return (
+    object?.additionalProperties === false ||
+    (object?.type !== undefined && object.type !== 'object' && object.type !== 'array')
+  );
 }
 
 /** Compiles for running; a mistake becomes a step failure that says so. */
@@ -65,9 +120,14 @@ export function runnable(source: string): Expression {
   } catch (error) {
     const message = (error as ExpressionError).message;
     return {
-      source, compiled: false, reads: [],
+      source,
+      compiled: false,
+      reads: [],
       evaluate() {
-        throw new Refusal('HNG-420', { detail: 'A step of the flow failed. The trace says which.', inner: `the expression "${brief(source)}" has a mistake: ${message}` });
+        throw new Refusal('HNG-420', {
+          detail: 'A step of the flow failed. The trace says which.',
+          inner: `the expression "${brief(source)}" has a mistake: ${message}`,
+        });
       },
     };
   }

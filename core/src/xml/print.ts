@@ -3,7 +3,9 @@
  * no whitespace is invented inside elements that hold text. What cannot be laid out comes back unchanged.
  */
 export function printXml(xml: string): string {
-  const tokens = xml.match(/<!--[\s\S]*?-->|<!\[CDATA\[[\s\S]*?\]\]>|<\?[\s\S]*?\?>|<[^>"']*(?:"[^"]*"[^>"']*|'[^']*'[^>"']*)*>|[^<]+/g);
+  const tokens = xml.match(
+    /<!--[\s\S]*?-->|<!\[CDATA\[[\s\S]*?\]\]>|<\?[\s\S]*?\?>|<[^>"']*(?:"[^"]*"[^>"']*|'[^']*'[^>"']*)*>|[^<]+/g,
+  );
   if (!tokens) return xml;
   const lines: string[] = [];
   let depth = 0;

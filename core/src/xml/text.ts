@@ -6,7 +6,15 @@ const ATTRIBUTE_SPECIAL = /[&<>"\t\n\r]/;
 // eslint-disable-next-line no-control-regex
 const FORBIDDEN = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/;
 
-const REFERENCES: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', '\t': '&#9;', '\n': '&#10;', '\r': '&#13;' };
+const REFERENCES: Record<string, string> = {
+  '&': '&amp;',
+  '<': '&lt;',
+  '>': '&gt;',
+  '"': '&quot;',
+  '\t': '&#9;',
+  '\n': '&#10;',
+  '\r': '&#13;',
+};
 
 export function hasForbidden(text: string): boolean {
   return FORBIDDEN.test(text);
@@ -39,6 +47,11 @@ export function decodeXml(bytes: Uint8Array, charset?: string, file?: string): s
   try {
     return new TextDecoder(encoding, { fatal: true }).decode(bytes);
   } catch (cause) {
-    throw new HingeError('HNG-104', `${file ?? 'the document'} is not readable as ${encoding}`, file ? { file, line: 1 } : {}, { cause });
+    throw new HingeError(
+      'HNG-104',
+      `${file ?? 'the document'} is not readable as ${encoding}`,
+      file ? { file, line: 1 } : {},
+      { cause },
+    );
   }
 }

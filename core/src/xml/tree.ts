@@ -28,7 +28,10 @@ export interface XmlElement {
 /** Reads a whole XML document into a tree with places. Refuses DTDs, and anything beyond the bounds. */
 export function readXmlTree(text: string, file: string, maxBytes: number = LIMITS.contractBytes): XmlElement {
   if (text.length > maxBytes) {
-    throw new HingeError('HNG-103', `${file} has ${text.length} characters; at most ${maxBytes} are read`, { file, line: 1 });
+    throw new HingeError('HNG-103', `${file} has ${text.length} characters; at most ${maxBytes} are read`, {
+      file,
+      line: 1,
+    });
   }
   const parser = new SaxesParser({ xmlns: true, position: true });
   let root: XmlElement | undefined;
@@ -47,9 +50,15 @@ export function readXmlTree(text: string, file: string, maxBytes: number = LIMIT
   });
   parser.on('opentag', (tag) => {
     depth++;
-    if (depth > LIMITS.xmlDepth) throw new HingeError('HNG-103', `elements are nested deeper than ${LIMITS.xmlDepth}`, place());
+    if (depth > LIMITS.xmlDepth)
+      throw new HingeError('HNG-103', `elements are nested deeper than ${LIMITS.xmlDepth}`, place());
     const names = Object.keys(tag.attributes);
-    if (names.length > LIMITS.xmlAttributes) throw new HingeError('HNG-103', `an element has ${names.length} attributes; at most ${LIMITS.xmlAttributes} are read`, place());
+    if (names.length > LIMITS.xmlAttributes)
+      throw new HingeError(
+        'HNG-103',
+        `an element has ${names.length} attributes; at most ${LIMITS.xmlAttributes} are read`,
+        place(),
+      );
     const attributes: XmlAttribute[] = [];
     for (const name of names) {
       const a = tag.attributes[name]!;
@@ -124,7 +133,11 @@ export function qnameOf(e: XmlElement, text: string): QName {
   const prefix = colon < 0 ? '' : value.slice(0, colon);
   const uri = namespaceOf(e, prefix);
   if (uri === undefined) {
-    throw new HingeError('HNG-113', `the prefix ${prefix} in "${value}" is not declared`, { file: e.file, line: e.line, column: e.column });
+    throw new HingeError('HNG-113', `the prefix ${prefix} in "${value}" is not declared`, {
+      file: e.file,
+      line: e.line,
+      column: e.column,
+    });
   }
   return { uri, local: colon < 0 ? value : value.slice(colon + 1) };
 }

@@ -82,7 +82,10 @@ export class FeedClient {
     this.waitMs = GATEWAY_LIMITS.feedRetryMinMs;
     this.say('the studio is connected');
     const parser = createParser({
-      onEvent: (event) => void this.handle(event.event as keyof FeedEvents, event.data).catch((error: unknown) => this.options.log?.(`feed: ${(error as Error).message}`)),
+      onEvent: (event) =>
+        void this.handle(event.event as keyof FeedEvents, event.data).catch((error: unknown) =>
+          this.options.log?.(`feed: ${(error as Error).message}`),
+        ),
     });
     const decoder = new TextDecoder();
     for await (const chunk of body as AsyncIterable<Uint8Array>) parser.feed(decoder.decode(chunk, { stream: true }));

@@ -27,7 +27,8 @@ export class Router {
       for (const door of api.compiled.doors) {
         const base = door.path.replace(/\/+$/, '');
         this.bases.push({ base, api, door: door.name });
-        for (const operation of api.compiled.operations.get(door.name) ?? []) this.add({ api, door: door.name, base, operation }, door.hosts);
+        for (const operation of api.compiled.operations.get(door.name) ?? [])
+          this.add({ api, door: door.name, base, operation }, door.hosts);
       }
     }
     this.bases.sort((a, b) => b.base.length - a.base.length);
@@ -35,7 +36,12 @@ export class Router {
 
   private add(route: Route, hosts: readonly string[]): void {
     const { path, names, wildcard } = template(route.base + route.operation.path);
-    const methods: readonly Method[] = route.operation.method === 'ANY' ? METHODS : route.operation.method === 'GET' ? ['GET', 'HEAD'] : [route.operation.method as Method];
+    const methods: readonly Method[] =
+      route.operation.method === 'ANY'
+        ? METHODS
+        : route.operation.method === 'GET'
+          ? ['GET', 'HEAD']
+          : [route.operation.method as Method];
     const store: Stored = { route, names, wildcard };
     const paths = wildcard ? [path, path.slice(0, -2) || '/'] : [path];
     for (const host of hosts.length ? hosts : [undefined]) {
@@ -43,7 +49,8 @@ export class Router {
       for (const p of paths) {
         for (const method of methods) {
           // Two operations on one path are a finding; on a gateway the first keeps it.
-          if (!this.router.hasRoute(method, p, host === undefined ? undefined : { host })) this.router.on(method, p, constraints, () => undefined, store);
+          if (!this.router.hasRoute(method, p, host === undefined ? undefined : { host }))
+            this.router.on(method, p, constraints, () => undefined, store);
         }
       }
     }

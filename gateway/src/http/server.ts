@@ -26,7 +26,12 @@ export class GatewayServer {
 
   constructor(private readonly options: ServerOptions) {
     this.server = createServer(
-      { headersTimeout: GATEWAY_LIMITS.headersMs, requestTimeout: GATEWAY_LIMITS.requestMs, maxHeaderSize: GATEWAY_LIMITS.headerBytes, keepAliveTimeout: 65_000 },
+      {
+        headersTimeout: GATEWAY_LIMITS.headersMs,
+        requestTimeout: GATEWAY_LIMITS.requestMs,
+        maxHeaderSize: GATEWAY_LIMITS.headerBytes,
+        keepAliveTimeout: 65_000,
+      },
       (req, res) => void this.take(req, res),
     );
   }
@@ -83,7 +88,8 @@ export class GatewayServer {
       await this.answer(req, res, trace, started);
     } catch (error) {
       // Nothing in a request may bring the gateway down.
-      if (!res.headersSent) write(req, res, refusalMessage(new Refusal('HNG-420', { cause: error }), req.url ?? '/', trace.traceId), {});
+      if (!res.headersSent)
+        write(req, res, refusalMessage(new Refusal('HNG-420', { cause: error }), req.url ?? '/', trace.traceId), {});
       else res.destroy();
     } finally {
       this.inFlight--;
@@ -100,7 +106,8 @@ export class GatewayServer {
     const headers = flatHeaders(req);
     const body = bodyOf(req, headers);
     const request: Message = { method: req.method, path: raw, headers, body };
-    const match = this.inFlight > GATEWAY_LIMITS.concurrent ? undefined : this.router.find(req.method ?? 'GET', url, host);
+    const match =
+      this.inFlight > GATEWAY_LIMITS.concurrent ? undefined : this.router.find(req.method ?? 'GET', url, host);
     if (!match) {
       this.refuse(req, res, trace, started, request, url, host);
       return;
@@ -109,7 +116,16 @@ export class GatewayServer {
     const seen: StepSeen[] = [];
     const sampled = this.options.traces.wanted && Math.random() < (this.config.traceShare ?? 1);
     const outcome = await operation.handle(
-      { method: req.method ?? 'GET', url, path: match.path, query: queryOf(search), search, rest: match.rest, headers, body },
+      {
+        method: req.method ?? 'GET',
+        url,
+        path: match.path,
+        query: queryOf(search),
+        search,
+        rest: match.rest,
+        headers,
+        body,
+      },
       {
         ports: this.options.ports,
         environment: this.config.environment,
@@ -125,32 +141,84 @@ export class GatewayServer {
     this.options.metrics.answered(match.route.api.config.slug, operation.id, status, ms / 1000);
     if (!sampled) return;
     this.options.traces.add({
-      head: { ...this.head(trace, req, started, ms), backendMs: outcome.backendMs, status, url: raw, api: match.route.api.config.slug, release: match.route.api.config.release, door: match.route.door, operation: operation.id },
-      request, reply: outcome.reply, seen, operation, startedMs: started, refusal: outcome.refusal,
+      head: {
+        ...this.head(trace, req, started, ms),
+        backendMs: outcome.backendMs,
+        status,
+        url: raw,
+        api: match.route.api.config.slug,
+        release: match.route.api.config.release,
+        door: match.route.door,
+        operation: operation.id,
+      },
+      request,
+      reply: outcome.reply,
+      seen,
+      operation,
+      startedMs: started,
+      refusal: outcome.refusal,
     });
   }
 
   private head(trace: TraceContext, req: IncomingMessage, started: number, ms: number) {
-    return { id: trace.spanId, traceId: trace.traceId, at: new Date(Date.now() - (this.options.ports.clock.now() - started)).toISOString(), environment: this.config.environment, method: req.method ?? 'GET', ms };
+    return {
+      id: trace.spanId,
+      traceId: trace.traceId,
+      at: new Date(Date.now() - (this.options.ports.clock.now() - started)).toISOString(),
+      environment: this.config.environment,
+      method: req.method ?? 'GET',
+      ms,
+    };
   }
 
-  private refuse(req: IncomingMessage, res: ServerResponse, trace: TraceContext, started: number, request: Message, url: string, host: string | undefined): void {
+  private refuse(
+    req: IncomingMessage,
+    res: ServerResponse,
+    trace: TraceContext,
+    started: number,
+    request: Message,
+    url: string,
+    host: string | undefined,
+  ): void {
     const near = this.router.doorOf(url);
     const allowed = this.router.methodsAt(url, host);
     const busy = this.inFlight > GATEWAY_LIMITS.concurrent;
     let refusal: Refusal;
-    if (busy) refusal = new Refusal('HNG-407', { detail: 'The gateway has more requests than it can take.', headers: { 'retry-after': '1' } });
-    else if (allowed.length) refusal = new Refusal('HNG-402', { detail: `${req.method} is not offered here; ${allowed.join(', ')} is.`, headers: { allow: allowed.join(', ') } });
+    if (busy)
+      refusal = new Refusal('HNG-407', {
+        detail: 'The gateway has more requests than it can take.',
+        headers: { 'retry-after': '1' },
+      });
+    else if (allowed.length)
+      refusal = new Refusal('HNG-402', {
+        detail: `${req.method} is not offered here; ${allowed.join(', ')} is.`,
+        headers: { allow: allowed.join(', ') },
+      });
     else refusal = new Refusal('HNG-401', { detail: 'No operation of any API here has this path.' });
     const reply = refusalMessage(refusal, url, trace.traceId);
     write(req, res, reply, { traceresponse: trace.traceparent });
     const ms = this.options.ports.clock.now() - started;
     this.options.metrics.answered(near?.api.config.slug ?? 'none', 'none', refusal.status, ms / 1000);
     if (!this.options.traces.wanted) return;
-    const offered = near ? [...(near.api.compiled.operations.get(near.door) ?? [])].map((o) => `${o.method} ${near.base}${o.path}`) : this.apis.flatMap((a) => a.compiled.doors.map((d) => `${d.path} (${a.config.document.api.name})`));
+    const offered = near
+      ? [...(near.api.compiled.operations.get(near.door) ?? [])].map((o) => `${o.method} ${near.base}${o.path}`)
+      : this.apis.flatMap((a) => a.compiled.doors.map((d) => `${d.path} (${a.config.document.api.name})`));
     this.options.traces.add({
-      head: { ...this.head(trace, req, started, ms), backendMs: 0, status: refusal.status, url: request.path ?? url, api: near?.api.config.slug, release: near?.api.config.release, door: near?.door, offered },
-      request, reply, seen: [], startedMs: started, refusal,
+      head: {
+        ...this.head(trace, req, started, ms),
+        backendMs: 0,
+        status: refusal.status,
+        url: request.path ?? url,
+        api: near?.api.config.slug,
+        release: near?.api.config.release,
+        door: near?.door,
+        offered,
+      },
+      request,
+      reply,
+      seen: [],
+      startedMs: started,
+      refusal,
     });
   }
 }

@@ -3,13 +3,29 @@ import { Counter, Gauge, Histogram, Registry } from 'prom-client';
 /** Prometheus metrics of one gateway. Labels are bounded: names from documents, status classes, never paths of callers. */
 export class Metrics {
   readonly registry = new Registry();
-  private readonly requests = new Counter({ name: 'hinge_requests_total', help: 'Requests answered', labelNames: ['api', 'operation', 'status'], registers: [this.registry] });
+  private readonly requests = new Counter({
+    name: 'hinge_requests_total',
+    help: 'Requests answered',
+    labelNames: ['api', 'operation', 'status'],
+    registers: [this.registry],
+  });
   private readonly seconds = new Histogram({
-    name: 'hinge_request_seconds', help: 'Time from the first byte of the request to the reply', labelNames: ['api'], registers: [this.registry],
+    name: 'hinge_request_seconds',
+    help: 'Time from the first byte of the request to the reply',
+    labelNames: ['api'],
+    registers: [this.registry],
     buckets: [0.001, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 10],
   });
-  readonly inFlight = new Gauge({ name: 'hinge_requests_in_flight', help: 'Requests that wait for their reply', registers: [this.registry] });
-  readonly oldRevision = new Gauge({ name: 'hinge_running_old_revision', help: '1 while the studio is away and the last good configuration runs', registers: [this.registry] });
+  readonly inFlight = new Gauge({
+    name: 'hinge_requests_in_flight',
+    help: 'Requests that wait for their reply',
+    registers: [this.registry],
+  });
+  readonly oldRevision = new Gauge({
+    name: 'hinge_running_old_revision',
+    help: '1 while the studio is away and the last good configuration runs',
+    registers: [this.registry],
+  });
 
   answered(api: string, operation: string, status: number, seconds: number): void {
     this.requests.inc({ api, operation, status: String(status) });

@@ -1,4 +1,15 @@
-import { showError, showMessage, showSteps, type CompiledOperation, type Message, type Refusal, type ShownError, type ShownMessage, type ShownStep, type StepSeen } from '@hinge/core';
+import {
+  showError,
+  showMessage,
+  showSteps,
+  type CompiledOperation,
+  type Message,
+  type Refusal,
+  type ShownError,
+  type ShownMessage,
+  type ShownStep,
+  type StepSeen,
+} from '@hinge/core';
 import { GATEWAY_LIMITS } from '../limits';
 
 /** One request as it is kept: identifiers, messages, times. Secrets are masked before it leaves the gateway. */

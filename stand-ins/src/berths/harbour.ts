@@ -14,7 +14,9 @@ export interface Reservation {
   readonly berth: string;
   state: 'CONFIRMED' | 'AMENDED' | 'CANCELLED';
   /** The vessel or barge element as it was sent. */
-  readonly who: { readonly kind: 'vessel'; readonly callNumber: string; readonly name?: string } | { readonly kind: 'barge'; readonly plate: string; readonly towedBy?: string };
+  readonly who:
+    | { readonly kind: 'vessel'; readonly callNumber: string; readonly name?: string }
+    | { readonly kind: 'barge'; readonly plate: string; readonly towedBy?: string };
   readonly draughtMetres: string;
   from: string;
   until: string;
@@ -25,11 +27,47 @@ export interface Reservation {
 }
 
 const BERTHS: readonly Berth[] = [
-  { number: 'N-01', quay: 'North quay', lengthMetres: '62.00', depthMetres: '4.20', surface: 'timber', services: ['water'] },
-  { number: 'N-07', quay: 'North quay', lengthMetres: '118.50', depthMetres: '7.10', surface: 'stone', services: ['water', 'power'] },
-  { number: 'N-08', quay: 'North quay', lengthMetres: '96.25', depthMetres: '6.80', surface: 'stone', services: [], closedUntil: '2026-12-20T06:00:00+01:00' },
-  { number: 'S-02', quay: 'South quay', lengthMetres: '184.00', depthMetres: '9.40', surface: 'steel', services: ['water', 'power', 'crane'] },
-  { number: 'S-03', quay: 'South quay', lengthMetres: '201.75', depthMetres: '10.00', surface: 'steel', services: ['crane'] },
+  {
+    number: 'N-01',
+    quay: 'North quay',
+    lengthMetres: '62.00',
+    depthMetres: '4.20',
+    surface: 'timber',
+    services: ['water'],
+  },
+  {
+    number: 'N-07',
+    quay: 'North quay',
+    lengthMetres: '118.50',
+    depthMetres: '7.10',
+    surface: 'stone',
+    services: ['water', 'power'],
+  },
+  {
+    number: 'N-08',
+    quay: 'North quay',
+    lengthMetres: '96.25',
+    depthMetres: '6.80',
+    surface: 'stone',
+    services: [],
+    closedUntil: '2026-12-20T06:00:00+01:00',
+  },
+  {
+    number: 'S-02',
+    quay: 'South quay',
+    lengthMetres: '184.00',
+    depthMetres: '9.40',
+    surface: 'steel',
+    services: ['water', 'power', 'crane'],
+  },
+  {
+    number: 'S-03',
+    quay: 'South quay',
+    lengthMetres: '201.75',
+    depthMetres: '10.00',
+    surface: 'steel',
+    services: ['crane'],
+  },
   { number: 'W-11', quay: 'West mole', lengthMetres: '44.80', depthMetres: '3.05', surface: 'timber', services: [] },
 ];
 
@@ -52,7 +90,14 @@ export class Harbour {
   private next = 118_204;
 
   constructor() {
-    this.reserve({ berth: 'S-02', who: { kind: 'vessel', callNumber: 'TV-40213', name: 'Grey Wagtail' }, draughtMetres: '6.40', from: '2026-12-01T04:00:00+01:00', until: '2026-12-03T18:30:00+01:00', cargo: [{ kind: 'timber', tonnes: '1240.50' }, { kind: 'pulp' }] });
+    this.reserve({
+      berth: 'S-02',
+      who: { kind: 'vessel', callNumber: 'TV-40213', name: 'Grey Wagtail' },
+      draughtMetres: '6.40',
+      from: '2026-12-01T04:00:00+01:00',
+      until: '2026-12-03T18:30:00+01:00',
+      cargo: [{ kind: 'timber', tonnes: '1240.50' }, { kind: 'pulp' }],
+    });
   }
 
   find(criteria: { quay?: string; minDepth?: number; services: readonly string[]; openOnly?: boolean }): Berth[] {
@@ -81,7 +126,8 @@ export class Harbour {
       number,
       state: 'CONFIRMED',
       dues: (nights * 206.25).toFixed(2),
-      pilotFrom: Number(wish.draughtMetres) > 6.5 ? new Date(Date.parse(wish.from) - 3_600_000).toISOString() : undefined,
+      pilotFrom:
+        Number(wish.draughtMetres) > 6.5 ? new Date(Date.parse(wish.from) - 3_600_000).toISOString() : undefined,
     };
     this.reservations.set(number, reservation);
     return reservation;
@@ -105,7 +151,9 @@ export class Harbour {
   }
 
   list(berth?: string, state?: string): Reservation[] {
-    return [...this.reservations.values()].filter((r) => (berth === undefined || r.berth === berth) && (state === undefined || r.state === state));
+    return [...this.reservations.values()].filter(
+      (r) => (berth === undefined || r.berth === berth) && (state === undefined || r.state === state),
+    );
   }
 
   private mustBeFree(berth: string, from: string, until: string, except: string | undefined): void {

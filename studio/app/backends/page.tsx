@@ -20,7 +20,14 @@ export default async function Page() {
             New backend
           </Button>
         </div>
-        <BackendTable rows={rows.map((r) => ({ name: r.name, title: r.title, contract: r.contract ? r.contract.entry : null, addresses: r.addresses }))} />
+        <BackendTable
+          rows={rows.map((r) => ({
+            name: r.name,
+            title: r.title,
+            contract: r.contract ? r.contract.entry : null,
+            addresses: r.addresses,
+          }))}
+        />
       </div>
     </Shell>
   );

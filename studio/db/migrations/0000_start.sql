@@ -23,7 +23,7 @@ CREATE TABLE "apis" (
 CREATE TABLE "backends" (
 	"name" text PRIMARY KEY NOT NULL,
 	"title" text NOT NULL,
-	"contract" jsonb,
+	"contract" json,
 	"addresses" jsonb DEFAULT '{}'::jsonb NOT NULL,
 	"timeout_ms" integer,
 	"lenient" boolean DEFAULT false NOT NULL,
@@ -34,7 +34,7 @@ CREATE TABLE "backends" (
 CREATE TABLE "drafts" (
 	"api" text NOT NULL,
 	"revision" integer NOT NULL,
-	"document" jsonb NOT NULL,
+	"document" json NOT NULL,
 	"note" text DEFAULT '' NOT NULL,
 	"created_at" timestamp with time zone DEFAULT now() NOT NULL,
 	"created_by" text NOT NULL,
@@ -73,7 +73,7 @@ CREATE TABLE "releases" (
 	"api" text NOT NULL,
 	"number" integer NOT NULL,
 	"hash" text NOT NULL,
-	"document" jsonb NOT NULL,
+	"document" json NOT NULL,
 	"draft_revision" integer NOT NULL,
 	"notes" text DEFAULT '' NOT NULL,
 	"created_at" timestamp with time zone DEFAULT now() NOT NULL,
@@ -114,7 +114,7 @@ CREATE TABLE "traces" (
 	"status" integer NOT NULL,
 	"ms" double precision NOT NULL,
 	"backend_ms" double precision NOT NULL,
-	"body" jsonb NOT NULL
+	"body" json NOT NULL
 );
 --> statement-breakpoint
 CREATE TABLE "user" (

@@ -14,19 +14,32 @@ interface Props {
 export function ApiOperations({ slug, document, findings }: Props) {
   const [filter, setFilter] = useState('');
   const [shownCount, setShown] = useState(200);
-  const of = (id: string) => findings.filter((f) => f.place.pointer === `/operations/${id}` || f.place.pointer?.startsWith(`/operations/${id}/`));
+  const of = (id: string) =>
+    findings.filter(
+      (f) => f.place.pointer === `/operations/${id}` || f.place.pointer?.startsWith(`/operations/${id}/`),
+    );
   const general = findings.filter((f) => !f.place.pointer?.startsWith('/operations/'));
-  const all = Object.entries(document.operations).filter(([id, o]) => `${id} ${o.method} ${o.path} ${o.summary ?? ''}`.toLowerCase().includes(filter.toLowerCase()));
+  const all = Object.entries(document.operations).filter(([id, o]) =>
+    `${id} ${o.method} ${o.path} ${o.summary ?? ''}`.toLowerCase().includes(filter.toLowerCase()),
+  );
   return (
     <>
       {general.map((f, i) => (
         <div key={i} className={f.severity === 'error' ? 'told' : 'note'}>
           <strong>{f.message}.</strong> {f.remedy} <code className="soft">{f.code}</code>{' '}
-          {f.place.pointer?.startsWith('/backends/') && <Link href={`/backends/${f.place.pointer.split('/')[2]}`}>Open the backend</Link>}
+          {f.place.pointer?.startsWith('/backends/') && (
+            <Link href={`/backends/${f.place.pointer.split('/')[2]}`}>Open the backend</Link>
+          )}
         </div>
       ))}
       <div className="row">
-        <TextField value={filter} onChange={(e) => setFilter(e.target.value)} placeholder={`Find among ${Object.keys(document.operations).length} operations`} slotProps={{ htmlInput: { 'aria-label': 'Find an operation' } }} sx={{ width: 260 }} />
+        <TextField
+          value={filter}
+          onChange={(e) => setFilter(e.target.value)}
+          placeholder={`Find among ${Object.keys(document.operations).length} operations`}
+          slotProps={{ htmlInput: { 'aria-label': 'Find an operation' } }}
+          sx={{ width: 260 }}
+        />
       </div>
       <div className="frame">
         <table aria-label="Operations">
@@ -47,7 +60,10 @@ export function ApiOperations({ slug, document, findings }: Props) {
                 <tr key={id} className="link">
                   <td className="nowrap">
                     <Link href={`/apis/${slug}/${id}`} style={{ color: 'var(--ink)' }}>
-                      <span className="method" style={{ display: 'inline-block', width: 56 }}>{o.method}</span> <span className="mono">{o.path}</span>
+                      <span className="method" style={{ display: 'inline-block', width: 56 }}>
+                        {o.method}
+                      </span>{' '}
+                      <span className="mono">{o.path}</span>
                     </Link>
                   </td>
                   <td>
@@ -56,7 +72,18 @@ export function ApiOperations({ slug, document, findings }: Props) {
                   <td className="soft">{o.summary}</td>
                   <td className="mono">{o.reply?.status}</td>
                   <td className="soft">{document.cases?.filter((c) => c.operation === id).length ?? 0}</td>
-                  <td>{own.length ? <span className={own.some((f) => f.severity === 'error') ? 'rust' : 'brass'} title={own.map((f) => f.message).join('\n')}>{own.length}</span> : <span className="soft">none</span>}</td>
+                  <td>
+                    {own.length ? (
+                      <span
+                        className={own.some((f) => f.severity === 'error') ? 'rust' : 'brass'}
+                        title={own.map((f) => f.message).join('\n')}
+                      >
+                        {own.length}
+                      </span>
+                    ) : (
+                      <span className="soft">none</span>
+                    )}
+                  </td>
                 </tr>
               );
             })}

@@ -10,14 +10,30 @@ export function ApiTable({ rows, backends }: { rows: readonly ApiSummary[]; back
     return (
       <div className="frame empty">
         <strong>No API yet</strong>
-        {backends ? <>Open a <Link href="/backends">backend</Link> and draft an API from its contract.</> : <><Link href="/backends/new">Bring in a backend</Link> first; an API is drafted from its contract.</>}
+        {backends ? (
+          <>
+            Open a <Link href="/backends">backend</Link> and draft an API from its contract.
+          </>
+        ) : (
+          <>
+            <Link href="/backends/new">Bring in a backend</Link> first; an API is drafted from its contract.
+          </>
+        )}
       </div>
     );
   }
   const shown = rows.filter((r) => `${r.name} ${r.base}`.toLowerCase().includes(filter.toLowerCase()));
   return (
     <>
-      {rows.length > 8 && <TextField value={filter} onChange={(e) => setFilter(e.target.value)} placeholder="Filter" slotProps={{ htmlInput: { 'aria-label': 'Filter APIs' } }} sx={{ width: 260 }} />}
+      {rows.length > 8 && (
+        <TextField
+          value={filter}
+          onChange={(e) => setFilter(e.target.value)}
+          placeholder="Filter"
+          slotProps={{ htmlInput: { 'aria-label': 'Filter APIs' } }}
+          sx={{ width: 260 }}
+        />
+      )}
       <div className="frame">
         <table>
           <thead>
@@ -38,7 +54,13 @@ export function ApiTable({ rows, backends }: { rows: readonly ApiSummary[]; back
                 <td className="mono">{r.base}</td>
                 <td>{r.operations}</td>
                 <td className="soft">{r.revision}</td>
-                <td>{r.releases.length ? r.releases.map((x) => `release ${x.number} in ${x.environment}`).join(', ') : <span className="soft">not released</span>}</td>
+                <td>
+                  {r.releases.length ? (
+                    r.releases.map((x) => `release ${x.number} in ${x.environment}`).join(', ')
+                  ) : (
+                    <span className="soft">not released</span>
+                  )}
+                </td>
               </tr>
             ))}
           </tbody>

@@ -8,7 +8,8 @@ import { placesFor, planProblems, type FieldPlace, type PlannedField, type Plann
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
-import { RequestError, send } from '../../lib/client';
+import type { RequestError } from '../../lib/client';
+import { send } from '../../lib/client';
 
 interface Props {
   readonly backend: string;
@@ -30,15 +31,23 @@ export function DraftReview(props: Props) {
   const [told, setTold] = useState('');
   const [busy, setBusy] = useState(false);
   const problems = useMemo(() => planProblems(plan), [plan]);
-  const change = (operation: string, part: Partial<PlannedOperation>) => setPlan(plan.map((r) => (r.operation === operation ? { ...r, ...part } : r)));
-  const changeField = (row: PlannedOperation, target: string, part: Partial<PlannedField>) => change(row.operation, { fields: row.fields.map((f) => (f.target === target ? { ...f, ...part } : f)) });
+  const change = (operation: string, part: Partial<PlannedOperation>) =>
+    setPlan(plan.map((r) => (r.operation === operation ? { ...r, ...part } : r)));
+  const changeField = (row: PlannedOperation, target: string, part: Partial<PlannedField>) =>
+    change(row.operation, { fields: row.fields.map((f) => (f.target === target ? { ...f, ...part } : f)) });
   const taken = plan.filter((r) => r.include).length;
 
   const accept = async () => {
     setBusy(true);
     setTold('');
     try {
-      const made = await send<{ slug: string }>('POST', '/api/apis', { backend: props.backend, name, base, slug: props.slug, plan });
+      const made = await send<{ slug: string }>('POST', '/api/apis', {
+        backend: props.backend,
+        name,
+        base,
+        slug: props.slug,
+        plan,
+      });
       router.push(`/apis/${made.slug}`);
     } catch (error) {
       setTold((error as RequestError).message);
@@ -55,20 +64,38 @@ export function DraftReview(props: Props) {
         <h1>Draft an API</h1>
         <span className="soft">what callers will see; every cell can be changed</span>
         <span className="grow" />
-        {problems.size > 0 && <span className="rust">{problems.size === 1 ? '1 row needs a look' : `${problems.size} rows need a look`}</span>}
+        {problems.size > 0 && (
+          <span className="rust">
+            {problems.size === 1 ? '1 row needs a look' : `${problems.size} rows need a look`}
+          </span>
+        )}
         <Button variant="contained" disabled={busy || problems.size > 0 || taken === 0} onClick={() => void accept()}>
           {busy ? 'Making it …' : `Make ${taken} operation${taken === 1 ? '' : 's'}`}
         </Button>
       </div>
       <div className="row" style={{ gap: 16 }}>
         <label className="row soft">
-          Name <TextField value={name} onChange={(e) => setName(e.target.value)} slotProps={{ htmlInput: { 'aria-label': 'Name of the API' } }} />
+          Name{' '}
+          <TextField
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            slotProps={{ htmlInput: { 'aria-label': 'Name of the API' } }}
+          />
         </label>
         <label className="row soft">
-          Base path <TextField value={base} onChange={(e) => setBase(e.target.value)} slotProps={{ htmlInput: { className: 'mono', 'aria-label': 'Base path' } }} />
+          Base path{' '}
+          <TextField
+            value={base}
+            onChange={(e) => setBase(e.target.value)}
+            slotProps={{ htmlInput: { className: 'mono', 'aria-label': 'Base path' } }}
+          />
         </label>
       </div>
-      {told && <div className="told" role="alert">{told}</div>}
+      {told && (
+        <div className="told" role="alert">
+          {told}
+        </div>
+      )}
       <div className="frame">
         <div className="scroll">
           <table aria-label="Operations of the draft">
@@ -85,7 +112,13 @@ export function DraftReview(props: Props) {
             </thead>
             <tbody>
               {plan.map((row) => (
-                <Row key={row.operation} row={row} problems={problems.get(row.operation) ?? []} change={(part) => change(row.operation, part)} changeField={(target, part) => changeField(row, target, part)} />
+                <Row
+                  key={row.operation}
+                  row={row}
+                  problems={problems.get(row.operation) ?? []}
+                  change={(part) => change(row.operation, part)}
+                  changeField={(target, part) => changeField(row, target, part)}
+                />
               ))}
             </tbody>
           </table>
@@ -108,7 +141,12 @@ function Row({ row, problems, change, changeField }: RowProps) {
   return (
     <tr style={{ opacity: row.include ? 1 : 0.55 }}>
       <td>
-        <Checkbox checked={row.include} disabled={cannot} onChange={(e) => change({ include: e.target.checked })} slotProps={{ input: { 'aria-label': label('Include') } }} />
+        <Checkbox
+          checked={row.include}
+          disabled={cannot}
+          onChange={(e) => change({ include: e.target.checked })}
+          slotProps={{ input: { 'aria-label': label('Include') } }}
+        />
       </td>
       <td style={{ paddingTop: 9 }}>
         {row.operation}
@@ -124,7 +162,13 @@ function Row({ row, problems, change, changeField }: RowProps) {
         )}
       </td>
       <td>
-        <Select value={row.method} onChange={(e) => change({ method: e.target.value })} className="method" sx={{ width: 92, font: "500 12px 'Sometype Mono Variable'" }} slotProps={{ input: { 'aria-label': label('Method') } }}>
+        <Select
+          value={row.method}
+          onChange={(e) => change({ method: e.target.value })}
+          className="method"
+          sx={{ width: 92, font: "500 12px 'Sometype Mono Variable'" }}
+          slotProps={{ input: { 'aria-label': label('Method') } }}
+        >
           {METHODS.map((m) => (
             <MenuItem key={m} value={m} className="mono">
               {m}
@@ -133,27 +177,62 @@ function Row({ row, problems, change, changeField }: RowProps) {
         </Select>
       </td>
       <td>
-        <TextField value={row.path} onChange={(e) => change({ path: e.target.value })} slotProps={{ htmlInput: { className: 'mono', 'aria-label': label('Path') } }} sx={{ width: 250 }} />
+        <TextField
+          value={row.path}
+          onChange={(e) => change({ path: e.target.value })}
+          slotProps={{ htmlInput: { className: 'mono', 'aria-label': label('Path') } }}
+          sx={{ width: 250 }}
+        />
       </td>
       <td>
-        <TextField value={row.id} onChange={(e) => change({ id: e.target.value })} slotProps={{ htmlInput: { 'aria-label': label('Name') } }} sx={{ width: 150 }} />
+        <TextField
+          value={row.id}
+          onChange={(e) => change({ id: e.target.value })}
+          slotProps={{ htmlInput: { 'aria-label': label('Name') } }}
+          sx={{ width: 150 }}
+        />
       </td>
       <td>
-        <TextField value={row.status} onChange={(e) => change({ status: Number(e.target.value.replace(/\D/g, '')) || 0 })} slotProps={{ htmlInput: { className: 'mono', inputMode: 'numeric', 'aria-label': label('Status') } }} sx={{ width: 58 }} />
+        <TextField
+          value={row.status}
+          onChange={(e) => change({ status: Number(e.target.value.replace(/\D/g, '')) || 0 })}
+          slotProps={{ htmlInput: { className: 'mono', inputMode: 'numeric', 'aria-label': label('Status') } }}
+          sx={{ width: 58 }}
+        />
       </td>
       <td>
         <div style={{ display: 'flex', flexWrap: 'wrap', gap: '4px 14px' }}>
           {row.fields.map((f) => (
-            <label key={f.target} className="row" style={{ gap: 5 }} title={`${f.words}${f.description ? `. ${f.description}` : ''}`}>
+            <label
+              key={f.target}
+              className="row"
+              style={{ gap: 5 }}
+              title={`${f.words}${f.description ? `. ${f.description}` : ''}`}
+            >
               <span className="mono">
                 {f.name}
-                {f.required ? <span className="brass" title="needed"> *</span> : ''}
+                {f.required ? (
+                  <span className="brass" title="needed">
+                    {' '}
+                    *
+                  </span>
+                ) : (
+                  ''
+                )}
               </span>
               <select
                 aria-label={`Place of ${f.name} in ${row.operation}`}
                 value={f.place}
                 onChange={(e) => changeField(f.target, { place: e.target.value as FieldPlace })}
-                style={{ font: 'inherit', fontSize: 12, color: 'var(--soft)', background: 'transparent', border: '1px solid var(--hairline)', borderRadius: 4, padding: '0 2px' }}
+                style={{
+                  font: 'inherit',
+                  fontSize: 12,
+                  color: 'var(--soft)',
+                  background: 'transparent',
+                  border: '1px solid var(--hairline)',
+                  borderRadius: 4,
+                  padding: '0 2px',
+                }}
               >
                 {[...new Set([f.place, ...placesFor(row, f)])].map((p) => (
                   <option key={p} value={p}>

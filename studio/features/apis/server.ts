@@ -1,4 +1,11 @@
-import { checkDocument, checkShape, type Finding, type FlowDocument, type Rehearsal, type SampleRequest } from '@hinge/core';
+import {
+  checkDocument,
+  checkShape,
+  type Finding,
+  type FlowDocument,
+  type Rehearsal,
+  type SampleRequest,
+} from '@hinge/core';
 import { createHash } from 'node:crypto';
 import { and, desc, eq, max, sql } from 'drizzle-orm';
 import { database, schema } from '../../db/client';
@@ -20,9 +27,16 @@ export interface ApiSummary {
 
 export async function listApis(): Promise<ApiSummary[]> {
   const db = database();
-  const rows = await db.selectDistinctOn([drafts.api], { slug: drafts.api, revision: drafts.revision, document: drafts.document }).from(drafts).orderBy(drafts.api, desc(drafts.revision));
+  const rows = await db
+    .selectDistinctOn([drafts.api], { slug: drafts.api, revision: drafts.revision, document: drafts.document })
+    .from(drafts)
+    .orderBy(drafts.api, desc(drafts.revision));
   const out = await db
-    .selectDistinctOn([rollouts.api, rollouts.environment], { api: rollouts.api, environment: rollouts.environment, number: releases.number })
+    .selectDistinctOn([rollouts.api, rollouts.environment], {
+      api: rollouts.api,
+      environment: rollouts.environment,
+      number: releases.number,
+    })
     .from(rollouts)
     .innerJoin(releases, eq(releases.id, rollouts.release))
     .orderBy(rollouts.api, rollouts.environment, desc(rollouts.id));
@@ -45,8 +59,21 @@ export interface Draft {
 }
 
 export async function getDraft(slug: string): Promise<Draft | undefined> {
-  const [row] = await database().select().from(drafts).where(eq(drafts.api, slug)).orderBy(desc(drafts.revision)).limit(1);
-  return row && { slug, revision: row.revision, document: row.document, savedBy: row.createdBy, savedAt: row.createdAt.toISOString() };
+  const [row] = await database()
+    .select()
+    .from(drafts)
+    .where(eq(drafts.api, slug))
+    .orderBy(desc(drafts.revision))
+    .limit(1);
+  return (
+    row && {
+      slug,
+      revision: row.revision,
+      document: row.document,
+      savedBy: row.createdBy,
+      savedAt: row.createdAt.toISOString(),
+    }
+  );
 }
 
 export async function createApi(document: FlowDocument, slug: string, by: string): Promise<void> {
@@ -65,27 +92,52 @@ export function demandShape(value: unknown): FlowDocument {
 }
 
 /** Saves on top of `base`; when somebody else saved meanwhile, tells who, and overwrites nothing. */
-export async function saveDraft(slug: string, base: number, document: FlowDocument, by: string, note: string): Promise<number> {
+export async function saveDraft(
+  slug: string,
+  base: number,
+  document: FlowDocument,
+  by: string,
+  note: string,
+): Promise<number> {
   const db = database();
-  const made = await db.insert(drafts).values({ api: slug, revision: base + 1, document, createdBy: by, note }).onConflictDoNothing().returning({ revision: drafts.revision });
-  const [newest] = await db.select({ revision: max(drafts.revision) }).from(drafts).where(eq(drafts.api, slug));
+  const made = await db
+    .insert(drafts)
+    .values({ api: slug, revision: base + 1, document, createdBy: by, note })
+    .onConflictDoNothing()
+    .returning({ revision: drafts.revision });
+  const [newest] = await db
+    .select({ revision: max(drafts.revision) })
+    .from(drafts)
+    .where(eq(drafts.api, slug));
   if (made.length && newest?.revision === base + 1) return base + 1;
   const now = await getDraft(slug);
-  throw new Told(409, `${now?.savedBy ?? 'Somebody'} saved draft ${now?.revision} meanwhile. Your change is still on this screen and was not saved.`, { revision: now?.revision, by: now?.savedBy });
+  throw new Told(
+    409,
+    `${now?.savedBy ?? 'Somebody'} saved draft ${now?.revision} meanwhile. Your change is still on this screen and was not saved.`,
+    { revision: now?.revision, by: now?.savedBy },
+  );
 }
 
 /** Puts contracts and addresses of the studio's backends into a draft: the whole document, as a gateway needs it. */
 export async function assemble(document: FlowDocument): Promise<FlowDocument> {
   const rows = new Map((await listBackends()).map((b) => [b.name, b]));
   const whole: NonNullable<FlowDocument['backends']> = {};
-  for (const [name, own] of Object.entries(document.backends ?? {})) whole[name] = { ...own, ...fromRow(rows.get(name)) };
+  for (const [name, own] of Object.entries(document.backends ?? {}))
+    whole[name] = { ...own, ...fromRow(rows.get(name)) };
   return { ...document, backends: whole };
 }
 
 function fromRow(row: BackendRow | undefined): NonNullable<FlowDocument['backends']>[string] {
   if (!row) return {};
   return {
-    ...(row.contract && { contract: { kind: 'wsdl', entry: row.contract.entry, files: { ...row.contract.files }, ...(row.contract.port && { port: row.contract.port }) } }),
+    ...(row.contract && {
+      contract: {
+        kind: 'wsdl',
+        entry: row.contract.entry,
+        files: { ...row.contract.files },
+        ...(row.contract.port && { port: row.contract.port }),
+      },
+    }),
     addresses: row.addresses,
     ...(row.timeoutMs !== null && { timeoutMs: row.timeoutMs }),
     ...(row.lenient && { reply: 'lenient' }),
@@ -102,12 +154,21 @@ export interface Rehearsed {
 const REHEARSAL_MS = 30_000;
 
 /** Checks the draft and runs the sample on a gateway of the environment. */
-export async function rehearseDraft(document: FlowDocument, operation: string, sample: SampleRequest, environment: string): Promise<Rehearsed> {
+export async function rehearseDraft(
+  document: FlowDocument,
+  operation: string,
+  sample: SampleRequest,
+  environment: string,
+): Promise<Rehearsed> {
   const whole = await assemble(document);
   const findings = checkDocument(whole, { environments: [environment] });
   const [env] = await database().select().from(environments).where(eq(environments.name, environment));
   try {
-    const rehearsal = await hub().rehearse(environment, { document: whole, operation, request: sample, environment, variables: env?.variables ?? {} }, REHEARSAL_MS);
+    const rehearsal = await hub().rehearse(
+      environment,
+      { document: whole, operation, request: sample, environment, variables: env?.variables ?? {} },
+      REHEARSAL_MS,
+    );
     return { findings, rehearsal };
   } catch (error) {
     if (!(error instanceof Error)) throw error;
@@ -115,24 +176,49 @@ export async function rehearseDraft(document: FlowDocument, operation: string, s
   }
 }
 
-export async function listEnvironments(): Promise<{ name: string; title: string }[]> {
-  return database().select({ name: environments.name, title: environments.title }).from(environments).orderBy(environments.position);
+export async function listEnvironments(): Promise<
+  { name: string; title: string; variables: Record<string, unknown> }[]
+> {
+  return database()
+    .select({ name: environments.name, title: environments.title, variables: environments.variables })
+    .from(environments)
+    .orderBy(environments.position);
 }
 
 /** Numbers the draft, keeps it for ever, rolls it out to the environment and tells the gateways. */
-export async function release(slug: string, revision: number, environment: string, notes: string, by: string): Promise<{ number: number; revision: string }> {
+export async function release(
+  slug: string,
+  revision: number,
+  environment: string,
+  notes: string,
+  by: string,
+): Promise<{ number: number; revision: string }> {
   const db = database();
-  const [draft] = await db.select().from(drafts).where(and(eq(drafts.api, slug), eq(drafts.revision, revision)));
+  const [draft] = await db
+    .select()
+    .from(drafts)
+    .where(and(eq(drafts.api, slug), eq(drafts.revision, revision)));
   if (!draft) throw new Told(404, `There is no draft ${revision} of ${slug}.`);
   const document = await assemble(draft.document);
   const errors = checkDocument(document, { environments: [environment] }).filter((f) => f.severity === 'error');
-  if (errors.length) throw new Told(422, `${errors.length} ${errors.length === 1 ? 'finding stands' : 'findings stand'} in the way: ${errors[0]!.message}.`, { findings: errors });
+  if (errors.length)
+    throw new Told(
+      422,
+      `${errors.length} ${errors.length === 1 ? 'finding stands' : 'findings stand'} in the way: ${errors[0]!.message}.`,
+      { findings: errors },
+    );
   const hash = createHash('sha256').update(JSON.stringify(document)).digest('hex');
   const number = await db.transaction(async (tx) => {
     await tx.execute(sql`select pg_advisory_xact_lock(hashtext(${`release ${slug}`}))`);
-    const [last] = await tx.select({ n: max(releases.number) }).from(releases).where(eq(releases.api, slug));
+    const [last] = await tx
+      .select({ n: max(releases.number) })
+      .from(releases)
+      .where(eq(releases.api, slug));
     const n = (last?.n ?? 0) + 1;
-    const [made] = await tx.insert(releases).values({ api: slug, number: n, hash, document, draftRevision: revision, notes, createdBy: by }).returning({ id: releases.id });
+    const [made] = await tx
+      .insert(releases)
+      .values({ api: slug, number: n, hash, document, draftRevision: revision, notes, createdBy: by })
+      .returning({ id: releases.id });
     await tx.insert(rollouts).values({ api: slug, environment, release: made!.id, createdBy: by });
     return n;
   });
@@ -154,17 +240,29 @@ export async function listReleases(): Promise<ReleaseRow[]> {
   const db = database();
   const rows = await db.select().from(releases).orderBy(desc(releases.id)).limit(500);
   const running = await db
-    .selectDistinctOn([rollouts.api, rollouts.environment], { environment: rollouts.environment, release: rollouts.release })
+    .selectDistinctOn([rollouts.api, rollouts.environment], {
+      environment: rollouts.environment,
+      release: rollouts.release,
+    })
     .from(rollouts)
     .orderBy(rollouts.api, rollouts.environment, desc(rollouts.id));
   return rows.map((r) => ({
-    api: r.api, number: r.number, hash: r.hash.slice(0, 12), notes: r.notes, by: r.createdBy, at: r.createdAt.toISOString(), draft: r.draftRevision,
+    api: r.api,
+    number: r.number,
+    hash: r.hash.slice(0, 12),
+    notes: r.notes,
+    by: r.createdBy,
+    at: r.createdAt.toISOString(),
+    draft: r.draftRevision,
     environments: running.filter((x) => x.release === r.id).map((x) => x.environment),
   }));
 }
 
 /** The document of a release, as it ran. */
 export async function releasedDocument(slug: string, number: number): Promise<FlowDocument | undefined> {
-  const [row] = await database().select({ document: releases.document }).from(releases).where(and(eq(releases.api, slug), eq(releases.number, number)));
+  const [row] = await database()
+    .select({ document: releases.document })
+    .from(releases)
+    .where(and(eq(releases.api, slug), eq(releases.number, number)));
   return row?.document;
 }

@@ -4,7 +4,8 @@ import TextField from '@mui/material/TextField';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
-import { RequestError, send } from '../../lib/client';
+import type { RequestError } from '../../lib/client';
+import { send } from '../../lib/client';
 import { CodeView } from '../fold/code-view';
 import { ContractReader } from './contract-view';
 import type { ContractView } from './server';
@@ -38,7 +39,20 @@ export function BackendPage(props: Props) {
       {contract?.documentation && <div className="soft">{contract.documentation}</div>}
       <Addresses {...props} />
       {contract ? (
-        <ContractReader contract={contract} aside={(o) => !o.unusable && <TestRequest key={o.id} backend={name} operation={o.id} sample={props.samples[o.id] ?? '{}'} environments={props.environments} />} />
+        <ContractReader
+          contract={contract}
+          aside={(o) =>
+            !o.unusable && (
+              <TestRequest
+                key={o.id}
+                backend={name}
+                operation={o.id}
+                sample={props.samples[o.id] ?? '{}'}
+                environments={props.environments}
+              />
+            )
+          }
+        />
       ) : (
         <div className="frame empty">
           <strong>No contract</strong>
@@ -64,13 +78,22 @@ function Addresses({ name, addresses, environments }: Props) {
     }
   };
   return (
-    <div className="frame" style={{ padding: 12, display: 'grid', gridTemplateColumns: '140px 1fr', gap: '6px 12px', alignItems: 'center' }}>
+    <div
+      className="frame"
+      style={{ padding: 12, display: 'grid', gridTemplateColumns: '140px 1fr', gap: '6px 12px', alignItems: 'center' }}
+    >
       {environments.map((e) => (
         <div key={e.name} style={{ display: 'contents' }}>
           <label htmlFor={`address-${e.name}`} className="soft">
             Address in {e.name}
           </label>
-          <TextField id={`address-${e.name}`} value={values[e.name] ?? ''} onChange={(x) => setValues({ ...values, [e.name]: x.target.value })} placeholder="none: flows that call it have a finding" slotProps={{ htmlInput: { className: 'mono' } }} />
+          <TextField
+            id={`address-${e.name}`}
+            value={values[e.name] ?? ''}
+            onChange={(x) => setValues({ ...values, [e.name]: x.target.value })}
+            placeholder="none: flows that call it have a finding"
+            slotProps={{ htmlInput: { className: 'mono' } }}
+          />
         </div>
       ))}
       {(changed || told) && (
@@ -96,7 +119,17 @@ interface TestReply {
   readonly why?: string;
 }
 
-function TestRequest({ backend, operation, sample, environments }: { backend: string; operation: string; sample: string; environments: Props['environments'] }) {
+function TestRequest({
+  backend,
+  operation,
+  sample,
+  environments,
+}: {
+  backend: string;
+  operation: string;
+  sample: string;
+  environments: Props['environments'];
+}) {
   const [text, setText] = useState(sample);
   const [reply, setReply] = useState<TestReply>();
   const [told, setTold] = useState('');
@@ -105,7 +138,13 @@ function TestRequest({ backend, operation, sample, environments }: { backend: st
     setBusy(true);
     setTold('');
     try {
-      setReply(await send<TestReply>('POST', `/api/backends/${backend}/test`, { operation, environment: environments[0]?.name, request: text }));
+      setReply(
+        await send<TestReply>('POST', `/api/backends/${backend}/test`, {
+          operation,
+          environment: environments[0]?.name,
+          request: text,
+        }),
+      );
     } catch (error) {
       setTold((error as RequestError).message);
     } finally {
@@ -122,19 +161,38 @@ function TestRequest({ backend, operation, sample, environments }: { backend: st
           {busy ? 'Sending …' : 'Send'}
         </Button>
       </div>
-      <TextField multiline minRows={4} maxRows={14} value={text} onChange={(e) => setText(e.target.value)} slotProps={{ htmlInput: { className: 'mono', 'aria-label': 'Test request as JSON', spellCheck: false } }} />
+      <TextField
+        multiline
+        minRows={4}
+        maxRows={14}
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        slotProps={{ htmlInput: { className: 'mono', 'aria-label': 'Test request as JSON', spellCheck: false } }}
+      />
       {told && <div className="told">{told}</div>}
       {reply && (
         <div style={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 10 }}>
           <div>
             <div className="soft">Sent</div>
-            <div className="frame"><CodeView text={reply.sent} mediaType="text/xml" /></div>
+            <div className="frame">
+              <CodeView text={reply.sent} mediaType="text/xml" />
+            </div>
           </div>
           <div>
             <div className="soft">
-              {reply.why ? <span className="rust">{reply.why}</span> : <>Received {reply.status}, {reply.ms} ms</>}
+              {reply.why ? (
+                <span className="rust">{reply.why}</span>
+              ) : (
+                <>
+                  Received {reply.status}, {reply.ms} ms
+                </>
+              )}
             </div>
-            {reply.received !== undefined && <div className="frame"><CodeView text={reply.received} mediaType="text/xml" /></div>}
+            {reply.received !== undefined && (
+              <div className="frame">
+                <CodeView text={reply.received} mediaType="text/xml" />
+              </div>
+            )}
           </div>
         </div>
       )}

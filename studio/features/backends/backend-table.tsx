@@ -12,7 +12,9 @@ export interface BackendListRow {
 
 export function BackendTable({ rows }: { rows: readonly BackendListRow[] }) {
   const [filter, setFilter] = useState('');
-  const shown = rows.filter((r) => `${r.name} ${r.title} ${Object.values(r.addresses).join(' ')}`.toLowerCase().includes(filter.toLowerCase()));
+  const shown = rows.filter((r) =>
+    `${r.name} ${r.title} ${Object.values(r.addresses).join(' ')}`.toLowerCase().includes(filter.toLowerCase()),
+  );
   if (!rows.length) {
     return (
       <div className="frame empty">
@@ -23,7 +25,13 @@ export function BackendTable({ rows }: { rows: readonly BackendListRow[] }) {
   }
   return (
     <>
-      <TextField value={filter} onChange={(e) => setFilter(e.target.value)} placeholder="Filter" slotProps={{ htmlInput: { 'aria-label': 'Filter backends' } }} sx={{ width: 260 }} />
+      <TextField
+        value={filter}
+        onChange={(e) => setFilter(e.target.value)}
+        placeholder="Filter"
+        slotProps={{ htmlInput: { 'aria-label': 'Filter backends' } }}
+        sx={{ width: 260 }}
+      />
       <div className="frame">
         <table>
           <thead>

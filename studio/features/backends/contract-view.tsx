@@ -5,16 +5,30 @@ import { TypeTree } from '../shell/type-tree';
 import type { ContractView, OperationView } from './server';
 
 /** A contract to read: operations at the left, the chosen one's messages as typed trees at the right. */
-export function ContractReader({ contract, aside }: { contract: ContractView; aside?: (operation: OperationView) => ReactNode }) {
+export function ContractReader({
+  contract,
+  aside,
+}: {
+  contract: ContractView;
+  aside?: (operation: OperationView) => ReactNode;
+}) {
   const [chosen, setChosen] = useState(contract.operations[0]?.id ?? '');
   const [filter, setFilter] = useState('');
   const operation = contract.operations.find((o) => o.id === chosen);
   const shown = contract.operations.filter((o) => o.id.toLowerCase().includes(filter.toLowerCase()));
   return (
     <div className="frame" style={{ display: 'grid', gridTemplateColumns: '230px 1fr', minHeight: 420 }}>
-      <div style={{ borderRight: '1px solid var(--hairline)', display: 'flex', flexDirection: 'column', maxHeight: 640 }}>
+      <div
+        style={{ borderRight: '1px solid var(--hairline)', display: 'flex', flexDirection: 'column', maxHeight: 640 }}
+      >
         <div style={{ padding: 8, borderBottom: '1px solid var(--hairline)' }}>
-          <TextField fullWidth placeholder={`Find among ${contract.operations.length} operations`} value={filter} onChange={(e) => setFilter(e.target.value)} slotProps={{ htmlInput: { 'aria-label': 'Find an operation' } }} />
+          <TextField
+            fullWidth
+            placeholder={`Find among ${contract.operations.length} operations`}
+            value={filter}
+            onChange={(e) => setFilter(e.target.value)}
+            slotProps={{ htmlInput: { 'aria-label': 'Find an operation' } }}
+          />
         </div>
         <div style={{ overflow: 'auto' }} role="listbox" aria-label="Operations">
           {shown.map((o) => (
@@ -24,7 +38,13 @@ export function ContractReader({ contract, aside }: { contract: ContractView; as
               aria-selected={o.id === chosen}
               className="plain"
               onClick={() => setChosen(o.id)}
-              style={{ display: 'block', width: '100%', padding: '4px 12px', background: o.id === chosen ? 'var(--spruce-wash)' : undefined, fontWeight: o.id === chosen ? 600 : 400 }}
+              style={{
+                display: 'block',
+                width: '100%',
+                padding: '4px 12px',
+                background: o.id === chosen ? 'var(--spruce-wash)' : undefined,
+                fontWeight: o.id === chosen ? 600 : 400,
+              }}
             >
               <span className={o.unusable ? 'soft' : undefined}>{o.id}</span>
               {o.unusable && <span className="rust"> cannot be called</span>}
@@ -60,7 +80,11 @@ export function ContractReader({ contract, aside }: { contract: ContractView; as
             </section>
             <section>
               <h3>Reply</h3>
-              {operation.reply ? <TypeTree rows={operation.reply} empty="an empty body" /> : <div className="soft">none: one-way</div>}
+              {operation.reply ? (
+                <TypeTree rows={operation.reply} empty="an empty body" />
+              ) : (
+                <div className="soft">none: one-way</div>
+              )}
             </section>
           </div>
           {operation.faults.length > 0 && (

@@ -56,7 +56,10 @@ export function NewBackend({ environments }: { environments: readonly { name: st
       setPreview(p);
       setName((n) => n || p.suggestedName);
       const first = p.contract.addresses[0];
-      if (first) setAddresses((a) => (Object.keys(a).length ? a : Object.fromEntries(environments.slice(0, 1).map((e) => [e.name, first]))));
+      if (first)
+        setAddresses((a) =>
+          Object.keys(a).length ? a : Object.fromEntries(environments.slice(0, 1).map((e) => [e.name, first])),
+        );
     });
 
   const takeFiles = async (list: FileList | null) => {
@@ -64,7 +67,9 @@ export function NewBackend({ environments }: { environments: readonly { name: st
     const taken: Record<string, string> = { ...files };
     for (const f of list) {
       if (f.size > 16 * 1024 * 1024) {
-        setTold({ message: `${f.name} has ${(f.size / 1048576).toFixed(1)} MB; a contract may have 16 MB at most. Split it, or leave out what no operation uses.` });
+        setTold({
+          message: `${f.name} has ${(f.size / 1048576).toFixed(1)} MB; a contract may have 16 MB at most. Split it, or leave out what no operation uses.`,
+        });
         return;
       }
       taken[f.name] = await f.text();
@@ -81,13 +86,17 @@ export function NewBackend({ environments }: { environments: readonly { name: st
   const save = () =>
     attempt('Saving …', async () => {
       const made = await send<{ name: string }>('POST', '/api/backends', {
-        name, title: preview?.contract.name ?? name, addresses,
+        name,
+        title: preview?.contract.name ?? name,
+        addresses,
         ...(preview && { source: { entry: preview.entry, files: preview.files } }),
       });
       router.push(`/backends/${made.name}`);
     });
 
-  const ready = /^[A-Za-z_][A-Za-z0-9_-]*$/.test(name) && (preview !== undefined || (way === 'address' && Object.values(addresses).some(Boolean)));
+  const ready =
+    /^[A-Za-z_][A-Za-z0-9_-]*$/.test(name) &&
+    (preview !== undefined || (way === 'address' && Object.values(addresses).some(Boolean)));
   return (
     <div className="sheet">
       <div className="title">
@@ -99,26 +108,67 @@ export function NewBackend({ environments }: { environments: readonly { name: st
       </div>
       <div className="row" role="tablist" aria-label="How to bring it in" style={{ gap: 20 }}>
         {WAYS.map(([w, label]) => (
-          <button key={w} role="tab" aria-selected={way === w} className="plain" onClick={() => { setWay(w); setPreview(undefined); setTold(undefined); }} style={{ paddingBottom: 3, borderBottom: `2px solid ${way === w ? 'var(--spruce)' : 'transparent'}`, fontWeight: way === w ? 650 : 400, color: way === w ? 'var(--spruce)' : 'var(--soft)' }}>
+          <button
+            key={w}
+            role="tab"
+            aria-selected={way === w}
+            className="plain"
+            onClick={() => {
+              setWay(w);
+              setPreview(undefined);
+              setTold(undefined);
+            }}
+            style={{
+              paddingBottom: 3,
+              borderBottom: `2px solid ${way === w ? 'var(--spruce)' : 'transparent'}`,
+              fontWeight: way === w ? 650 : 400,
+              color: way === w ? 'var(--spruce)' : 'var(--soft)',
+            }}
+          >
             {label}
           </button>
         ))}
       </div>
       {way === 'file' && (
-        <div className="frame" onDragOver={(e) => e.preventDefault()} onDrop={drop} style={{ padding: 20, borderStyle: 'dashed' }}>
-          <input ref={picker} type="file" multiple hidden accept=".wsdl,.xsd,.xml" onChange={(e) => void takeFiles(e.target.files)} aria-label="WSDL and schema files" />
+        <div
+          className="frame"
+          onDragOver={(e) => e.preventDefault()}
+          onDrop={drop}
+          style={{ padding: 20, borderStyle: 'dashed' }}
+        >
+          <input
+            ref={picker}
+            type="file"
+            multiple
+            hidden
+            accept=".wsdl,.xsd,.xml"
+            onChange={(e) => void takeFiles(e.target.files)}
+            aria-label="WSDL and schema files"
+          />
           <div className="row">
             <Button variant="outlined" onClick={() => picker.current?.click()}>
               Choose files
             </Button>
-            <span className="soft">or drop them here: the WSDL and every schema it imports, together or one after the other.</span>
+            <span className="soft">
+              or drop them here: the WSDL and every schema it imports, together or one after the other.
+            </span>
           </div>
           {Object.keys(files).length > 0 && (
             <div className="row" style={{ marginTop: 10, flexWrap: 'wrap' }}>
               {Object.entries(files).map(([n, text]) => (
                 <span key={n} className="mono">
                   {n} <span className="soft">{Math.max(1, Math.round(text.length / 1024))} KB</span>{' '}
-                  <button className="plain soft" aria-label={`Leave out ${n}`} onClick={() => { const rest = { ...files }; delete rest[n]; setFiles(rest); setPreview(undefined); setTold(undefined); }}>
+                  <button
+                    className="plain soft"
+                    aria-label={`Leave out ${n}`}
+                    onClick={() => {
+                      const rest = { ...files };
+                      delete rest[n];
+                      setFiles(rest);
+                      setPreview(undefined);
+                      setTold(undefined);
+                    }}
+                  >
                     ×
                   </button>
                 </span>
@@ -128,8 +178,20 @@ export function NewBackend({ environments }: { environments: readonly { name: st
         </div>
       )}
       {way === 'url' && (
-        <form className="row" onSubmit={(e) => { e.preventDefault(); void read({ url }); }}>
-          <TextField fullWidth value={url} onChange={(e) => setUrl(e.target.value)} placeholder="http://127.0.0.1:4331/soap?wsdl" slotProps={{ htmlInput: { 'aria-label': 'Address of the WSDL' } }} />
+        <form
+          className="row"
+          onSubmit={(e) => {
+            e.preventDefault();
+            void read({ url });
+          }}
+        >
+          <TextField
+            fullWidth
+            value={url}
+            onChange={(e) => setUrl(e.target.value)}
+            placeholder="http://127.0.0.1:4331/soap?wsdl"
+            slotProps={{ htmlInput: { 'aria-label': 'Address of the WSDL' } }}
+          />
           <Button type="submit" variant="outlined" disabled={busy !== '' || !url}>
             Read
           </Button>
@@ -137,9 +199,21 @@ export function NewBackend({ environments }: { environments: readonly { name: st
       )}
       {way === 'paste' && (
         <div className="column">
-          <TextField multiline minRows={8} maxRows={16} value={pasted} onChange={(e) => setPasted(e.target.value)} placeholder="<wsdl:definitions …>" slotProps={{ htmlInput: { 'aria-label': 'Text of the WSDL', className: 'mono', spellCheck: false } }} />
+          <TextField
+            multiline
+            minRows={8}
+            maxRows={16}
+            value={pasted}
+            onChange={(e) => setPasted(e.target.value)}
+            placeholder="<wsdl:definitions …>"
+            slotProps={{ htmlInput: { 'aria-label': 'Text of the WSDL', className: 'mono', spellCheck: false } }}
+          />
           <div>
-            <Button variant="outlined" disabled={busy !== '' || !pasted.trim()} onClick={() => void read({ files: { 'pasted.wsdl': pasted } })}>
+            <Button
+              variant="outlined"
+              disabled={busy !== '' || !pasted.trim()}
+              onClick={() => void read({ files: { 'pasted.wsdl': pasted } })}
+            >
               Read
             </Button>
           </div>
@@ -147,17 +221,43 @@ export function NewBackend({ environments }: { environments: readonly { name: st
       )}
       {told && <ToldBox {...told} />}
       {(preview ?? way === 'address') && (
-        <div className="frame" style={{ padding: 14, display: 'grid', gridTemplateColumns: '140px 1fr', gap: '8px 12px', alignItems: 'center' }}>
+        <div
+          className="frame"
+          style={{
+            padding: 14,
+            display: 'grid',
+            gridTemplateColumns: '140px 1fr',
+            gap: '8px 12px',
+            alignItems: 'center',
+          }}
+        >
           <label htmlFor="backend-name" className="soft">
             Name in flows
           </label>
-          <TextField id="backend-name" value={name} onChange={(e) => setName(e.target.value)} error={name !== '' && !/^[A-Za-z_][A-Za-z0-9_-]*$/.test(name)} helperText={name !== '' && !/^[A-Za-z_][A-Za-z0-9_-]*$/.test(name) ? 'starts with a letter; only letters, digits, _ and -' : undefined} sx={{ maxWidth: 260 }} />
+          <TextField
+            id="backend-name"
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            error={name !== '' && !/^[A-Za-z_][A-Za-z0-9_-]*$/.test(name)}
+            helperText={
+              name !== '' && !/^[A-Za-z_][A-Za-z0-9_-]*$/.test(name)
+                ? 'starts with a letter; only letters, digits, _ and -'
+                : undefined
+            }
+            sx={{ maxWidth: 260 }}
+          />
           {environments.map((e) => (
             <div key={e.name} style={{ display: 'contents' }}>
               <label htmlFor={`address-${e.name}`} className="soft">
                 Address in {e.name}
               </label>
-              <TextField id={`address-${e.name}`} value={addresses[e.name] ?? ''} onChange={(x) => setAddresses({ ...addresses, [e.name]: x.target.value })} placeholder="may be given later; until then a finding says so" slotProps={{ htmlInput: { className: 'mono' } }} />
+              <TextField
+                id={`address-${e.name}`}
+                value={addresses[e.name] ?? ''}
+                onChange={(x) => setAddresses({ ...addresses, [e.name]: x.target.value })}
+                placeholder="may be given later; until then a finding says so"
+                slotProps={{ htmlInput: { className: 'mono' } }}
+              />
             </div>
           ))}
         </div>
@@ -171,7 +271,9 @@ export function NewBackend({ environments }: { environments: readonly { name: st
                   {f.message}. <span className="soft">{f.remedy}</span> <code>{f.code}</code>
                 </div>
               ))}
-              {preview.contract.findings.length > 8 && <div className="soft">and {preview.contract.findings.length - 8} more</div>}
+              {preview.contract.findings.length > 8 && (
+                <div className="soft">and {preview.contract.findings.length - 8} more</div>
+              )}
             </div>
           )}
           <ContractReader contract={preview.contract} />

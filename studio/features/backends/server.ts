@@ -1,4 +1,14 @@
-import { collectContract, decodeXml, HingeError, LIMITS, readWsdl, typeRows, type Contract, type ContractFiles, type TypeRow } from '@hinge/core';
+import {
+  collectContract,
+  decodeXml,
+  HingeError,
+  LIMITS,
+  readWsdl,
+  typeRows,
+  type Contract,
+  type ContractFiles,
+  type TypeRow,
+} from '@hinge/core';
 import { eq } from 'drizzle-orm';
 import { request } from 'undici';
 import { database, schema } from '../../db/client';
@@ -26,7 +36,12 @@ export interface ContractView {
   readonly name: string;
   readonly documentation?: string;
   readonly addresses: readonly string[];
-  readonly findings: readonly { readonly code: string; readonly severity: string; readonly message: string; readonly remedy: string }[];
+  readonly findings: readonly {
+    readonly code: string;
+    readonly severity: string;
+    readonly message: string;
+    readonly remedy: string;
+  }[];
   readonly operations: readonly OperationView[];
 }
 
@@ -36,9 +51,18 @@ export interface OperationView {
   readonly unusable?: string;
   readonly protocol: string;
   readonly request: readonly TypeRow[];
-  readonly headers: readonly { readonly name: string; readonly words: string; readonly required: boolean; readonly documentation?: string }[];
+  readonly headers: readonly {
+    readonly name: string;
+    readonly words: string;
+    readonly required: boolean;
+    readonly documentation?: string;
+  }[];
   readonly reply?: readonly TypeRow[];
-  readonly faults: readonly { readonly name: string; readonly documentation?: string; readonly rows: readonly TypeRow[] }[];
+  readonly faults: readonly {
+    readonly name: string;
+    readonly documentation?: string;
+    readonly rows: readonly TypeRow[];
+  }[];
 }
 
 export function viewOf(contract: Contract): ContractView {
@@ -53,32 +77,55 @@ export function viewOf(contract: Contract): ContractView {
       unusable: o.unusable,
       protocol: o.soap ? `SOAP ${o.soap.version}, ${o.soap.style}/literal` : '',
       request: typeRows(o.request.body, contract.types, 500),
-      headers: o.request.headers.map((h) => ({ name: h.name, words: typeRows({ properties: { h: h.schema } }, contract.types)[0]?.words ?? '', required: h.required, documentation: h.documentation })),
+      headers: o.request.headers.map((h) => ({
+        name: h.name,
+        words: typeRows({ properties: { h: h.schema } }, contract.types)[0]?.words ?? '',
+        required: h.required,
+        documentation: h.documentation,
+      })),
       reply: o.reply && typeRows(o.reply.body, contract.types, 500),
-      faults: o.faults.map((f) => ({ name: f.name, documentation: f.documentation, rows: typeRows(f.schema, contract.types, 200) })),
+      faults: o.faults.map((f) => ({
+        name: f.name,
+        documentation: f.documentation,
+        rows: typeRows(f.schema, contract.types, 200),
+      })),
     })),
   };
 }
 
 /** Gathers a contract from what was typed, dropped or named by URL. Nothing is saved. */
-export async function gather(source: { url?: string; files?: Record<string, string>; entry?: string }): Promise<ContractFiles> {
+export async function gather(source: {
+  url?: string;
+  files?: Record<string, string>;
+  entry?: string;
+}): Promise<ContractFiles> {
   if (source.url) {
     const url = source.url.trim();
-    if (!/^https?:\/\//i.test(url) || !URL.canParse(url)) throw new Told(422, `${url || 'The address'} is no http or https address.`);
+    if (!/^https?:\/\//i.test(url) || !URL.canParse(url))
+      throw new Told(422, `${url || 'The address'} is no http or https address.`);
     return collectContract(url, {}, fetchText);
   }
   const files = source.files ?? {};
   const names = Object.keys(files);
   if (!names.length) throw new Told(422, 'Bring in a file, paste the text, or name an address.');
-  const entry = source.entry ?? names.find((n) => /\.wsdl$/i.test(n)) ?? names.find((n) => /<([\w-]+:)?definitions\b/.test(files[n]!)) ?? names[0]!;
+  const entry =
+    source.entry ??
+    names.find((n) => /\.wsdl$/i.test(n)) ??
+    names.find((n) => /<([\w-]+:)?definitions\b/.test(files[n]!)) ??
+    names[0]!;
   return collectContract(entry, files, undefined);
 }
 
 async function fetchText(location: string): Promise<string> {
-  if (!/^https?:\/\//i.test(location)) throw new HingeError('HNG-120', `${location} is no http or https address`, { file: location });
-  const reply = await request(location, { headersTimeout: 10_000, bodyTimeout: 10_000 }).catch((error: Error & { code?: string }) => {
-    throw new HingeError('HNG-120', `${location} cannot be fetched: ${error.code ?? error.message}`, { file: location });
-  });
+  if (!/^https?:\/\//i.test(location))
+    throw new HingeError('HNG-120', `${location} is no http or https address`, { file: location });
+  const reply = await request(location, { headersTimeout: 10_000, bodyTimeout: 10_000 }).catch(
+    (error: Error & { code?: string }) => {
+      throw new HingeError('HNG-120', `${location} cannot be fetched: ${error.code ?? error.message}`, {
+        file: location,
+      });
+    },
+  );
   if (reply.statusCode !== 200) {
     await reply.body.dump();
     throw new HingeError('HNG-120', `${location} answered ${reply.statusCode}`, { file: location });
@@ -96,12 +143,30 @@ async function fetchText(location: string): Promise<string> {
   return decodeXml(Buffer.concat(chunks), undefined, location);
 }
 
-export async function addBackend(args: { name: string; title: string; source?: ContractFiles; port?: string; addresses: Record<string, string>; by: string }): Promise<void> {
-  const contract = args.source && { kind: 'wsdl' as const, entry: args.source.entry, files: args.source.files, ...(args.port && { port: args.port }) };
+export async function addBackend(args: {
+  name: string;
+  title: string;
+  source?: ContractFiles;
+  port?: string;
+  addresses: Record<string, string>;
+  by: string;
+}): Promise<void> {
+  const contract = args.source && {
+    kind: 'wsdl' as const,
+    entry: args.source.entry,
+    files: args.source.files,
+    ...(args.port && { port: args.port }),
+  };
   if (contract) readWsdl(contract, { port: args.port });
   const made = await database()
     .insert(backends)
-    .values({ name: args.name, title: args.title, contract: contract ?? null, addresses: args.addresses, createdBy: args.by })
+    .values({
+      name: args.name,
+      title: args.title,
+      contract: contract ?? null,
+      addresses: args.addresses,
+      createdBy: args.by,
+    })
     .onConflictDoNothing()
     .returning({ name: backends.name });
   if (!made.length) throw new Told(409, `There is a backend ${args.name} already; choose another name.`);

@@ -30,7 +30,11 @@ export function CallPin({ step, index, seen, faults, readOnly, onChange }: Props
       <div className="pin-head">
         <h2>call, pin {index + 1}</h2>
         <span className="grow" />
-        {seen?.taken && <span className={seen.error ? 'rust' : 'spruce'}>{seen.error ? 'failed' : 'answered'} after {milliseconds(seen.ms)}</span>}
+        {seen?.taken && (
+          <span className={seen.error ? 'rust' : 'spruce'}>
+            {seen.error ? 'failed' : 'answered'} after {milliseconds(seen.ms)}
+          </span>
+        )}
       </div>
       <div className="pin-form">
         <div className="soft">Backend and operation</div>
@@ -42,7 +46,9 @@ export function CallPin({ step, index, seen, faults, readOnly, onChange }: Props
         {notes?.url && (
           <>
             <div className="soft">Address taken</div>
-            <div className="pin-box mono cut" title={notes.url}>{notes.url}</div>
+            <div className="pin-box mono cut" title={notes.url}>
+              {notes.url}
+            </div>
           </>
         )}
         <label className="soft" htmlFor="call-limit">
@@ -75,7 +81,16 @@ export function CallPin({ step, index, seen, faults, readOnly, onChange }: Props
                     <tr key={f}>
                       <td className="mono">{f}</td>
                       <td>
-                        <TextField disabled={readOnly} placeholder="400 or 502" value={step.faults?.[f]?.status ?? ''} onChange={(e) => setFault(f, e.target.value)} slotProps={{ htmlInput: { 'aria-label': `Status for ${f}`, className: 'mono', maxLength: 3 } }} sx={{ width: 100 }} />
+                        <TextField
+                          disabled={readOnly}
+                          placeholder="400 or 502"
+                          value={step.faults?.[f]?.status ?? ''}
+                          onChange={(e) => setFault(f, e.target.value)}
+                          slotProps={{
+                            htmlInput: { 'aria-label': `Status for ${f}`, className: 'mono', maxLength: 3 },
+                          }}
+                          sx={{ width: 100 }}
+                        />
                       </td>
                     </tr>
                   ))}

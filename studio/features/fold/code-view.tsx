@@ -5,7 +5,15 @@ import { useMemo, useState } from 'react';
 const FIRST_LINES = 1500;
 
 /** Text with line numbers; marked lines are what this pin changed or made. */
-export function CodeView({ text, mediaType, marks }: { text: string; mediaType?: string; marks?: ReadonlySet<number> }) {
+export function CodeView({
+  text,
+  mediaType,
+  marks,
+}: {
+  text: string;
+  mediaType?: string;
+  marks?: ReadonlySet<number>;
+}) {
   const lines = useMemo(() => (mediaType?.includes('xml') ? printXml(text) : text).split('\n'), [text, mediaType]);
   const [all, setAll] = useState(false);
   const shown = all ? lines : lines.slice(0, FIRST_LINES);

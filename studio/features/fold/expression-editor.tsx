@@ -4,6 +4,7 @@ import { linter } from '@codemirror/lint';
 import { StreamLanguage, type StreamParser } from '@codemirror/language';
 import { EditorView, keymap } from '@codemirror/view';
 import { Prec } from '@codemirror/state';
+import { editorLook } from './editor-look';
 import CodeMirror from '@uiw/react-codemirror';
 import { compileExpression, type ExpressionError, type TypeRow } from '@hinge/core';
 import { useMemo } from 'react';
@@ -24,19 +25,52 @@ const parser: StreamParser<object> = {
 };
 const language = StreamLanguage.define(parser);
 
-const FUNCTIONS = ['$string', '$number', '$boolean', '$exists', '$count', '$sum', '$max', '$min', '$average', '$uppercase', '$lowercase', '$trim', '$substring', '$substringBefore', '$substringAfter', '$split', '$join', '$replace', '$contains', '$match', '$now', '$millis', '$toMillis', '$fromMillis', '$map', '$filter', '$reduce', '$sort', '$distinct', '$reverse', '$append', '$keys', '$lookup', '$merge', '$each', '$not', '$round', '$floor', '$ceil', '$abs', '$length', '$pad', '$base64encode', '$base64decode'];
-
-const look = EditorView.theme({
-  '&': { fontSize: '12px', background: 'transparent' },
-  '.cm-content': { fontFamily: "'Sometype Mono Variable', monospace", padding: '4px 0', caretColor: 'var(--ink)' },
-  '.cm-line': { padding: '0 8px' },
-  '&.cm-focused': { outline: 'none' },
-  '.cm-tooltip': { background: 'var(--leaf)', border: '1px solid var(--hairline)', borderRadius: '6px' },
-  '.cm-tooltip-autocomplete ul li': { fontFamily: "'Sometype Mono Variable', monospace", padding: '2px 8px' },
-  '.cm-tooltip-autocomplete ul li[aria-selected]': { background: 'var(--spruce-wash)', color: 'var(--ink)' },
-  '.cm-completionDetail': { color: 'var(--soft)', fontStyle: 'normal', fontFamily: "'Commissioner Variable', sans-serif" },
-  '.cm-lintRange-error': { backgroundImage: 'none', borderBottom: '2px solid var(--rust)' },
-});
+const FUNCTIONS = [
+  '$string',
+  '$number',
+  '$boolean',
+  '$exists',
+  '$count',
+  '$sum',
+  '$max',
+  '$min',
+  '$average',
+  '$uppercase',
+  '$lowercase',
+  '$trim',
+  '$substring',
+  '$substringBefore',
+  '$substringAfter',
+  '$split',
+  '$join',
+  '$replace',
+  '$contains',
+  '$match',
+  '$now',
+  '$millis',
+  '$toMillis',
+  '$fromMillis',
+  '$map',
+  '$filter',
+  '$reduce',
+  '$sort',
+  '$distinct',
+  '$reverse',
+  '$append',
+  '$keys',
+  '$lookup',
+  '$merge',
+  '$each',
+  '$not',
+  '$round',
+  '$floor',
+  '$ceil',
+  '$abs',
+  '$length',
+  '$pad',
+  '$base64encode',
+  '$base64decode',
+];
 
 interface Props {
   readonly value: string;
@@ -53,7 +87,7 @@ export function ExpressionEditor({ value, rows, label, readOnly, autoFocus, onCh
   const extensions = useMemo(
     () => [
       language,
-      look,
+      editorLook,
       EditorView.lineWrapping,
       EditorView.contentAttributes.of({ 'aria-label': label }),
       autocompletion({ override: [(context) => complete(context, rows)], icons: false }),
@@ -70,14 +104,26 @@ export function ExpressionEditor({ value, rows, label, readOnly, autoFocus, onCh
       theme="none"
       extensions={extensions}
       onChange={onChange}
-      basicSetup={{ lineNumbers: false, foldGutter: false, highlightActiveLine: false, autocompletion: false, searchKeymap: false }}
+      basicSetup={{
+        lineNumbers: false,
+        foldGutter: false,
+        highlightActiveLine: false,
+        autocompletion: false,
+        searchKeymap: false,
+      }}
     />
   );
 }
 
 /** Dotted path as JSONata writes it. */
 export function pathOf(pointer: string): string {
-  return pointer.split('/').slice(1).filter((p) => p !== '*').map((p) => p.replace(/~1/g, '/').replace(/~0/g, '~')).map((p) => (/^[A-Za-z_]\w*$/.test(p) ? p : `\`${p}\``)).join('.');
+  return pointer
+    .split('/')
+    .slice(1)
+    .filter((p) => p !== '*')
+    .map((p) => p.replace(/~1/g, '/').replace(/~0/g, '~'))
+    .map((p) => (/^[A-Za-z_]\w*$/.test(p) ? p : `\`${p}\``))
+    .join('.');
 }
 
 function complete(context: CompletionContext, rows: readonly TypeRow[]): CompletionResult | null {

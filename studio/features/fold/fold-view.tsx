@@ -1,5 +1,15 @@
 'use client';
-import type { Finding, FlowDocument, GuardDocument, Rehearsal, SampleRequest, ShownMessage, StepDocument, StepTyping, TypeRow } from '@hinge/core';
+import type {
+  Finding,
+  FlowDocument,
+  GuardDocument,
+  Rehearsal,
+  SampleRequest,
+  ShownMessage,
+  StepDocument,
+  StepTyping,
+  TypeRow,
+} from '@hinge/core';
 import { useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { CallPin } from './call-pin';
 import { Leaf } from './leaf';
@@ -29,7 +39,7 @@ export interface FoldViewProps {
   readonly footer: (select: (index: number, field?: string) => void) => ReactNode;
   readonly start?: number;
   readonly waiting?: string;
-  readonly variables?: readonly string[];
+  readonly variables?: Readonly<Record<string, unknown>>;
 }
 
 const emptySet: ReadonlySet<string> = new Set();
@@ -45,28 +55,52 @@ export function FoldView(p: FoldViewProps) {
   const steps = useMemo(() => p.rehearsal?.steps ?? [], [p.rehearsal]);
   const shown = (i: number) => steps.find((s) => s.at === `/${i}`);
 
-  const select = useCallback((index: number, target?: string) => {
-    setSelected(Math.max(-1, Math.min(n, index)));
-    setField(target);
-    setFocusEditor(target ? Date.now() : 0);
-  }, [n]);
+  const select = useCallback(
+    (index: number, target?: string) => {
+      setSelected(Math.max(-1, Math.min(n, index)));
+      setField(target);
+      setFocusEditor(target ? Date.now() : 0);
+    },
+    [n],
+  );
   useFailedPin(p.rehearsal, flow.length, select);
   useWalk(selected, select, n);
 
   const step = flow[selected];
   const seen = shown(selected);
   const typing = p.typing[selected];
-  const faultyPins = useMemo(() => new Set(p.findings.filter((f) => f.severity === 'error').map((f) => pinOf(f, p.operationId)).filter((i) => i !== undefined)), [p.findings, p.operationId]);
-  const sourceExtra = useMemo(() => reachRows(typing, p.operation, p.variables ?? []), [typing, p.operation, p.variables]);
+  const faultyPins = useMemo(
+    () =>
+      new Set(
+        p.findings
+          .filter((f) => f.severity === 'error')
+          .map((f) => pinOf(f, p.operationId))
+          .filter((i) => i !== undefined),
+      ),
+    [p.findings, p.operationId],
+  );
+  const sourceExtra = useMemo(
+    () => reachRows(typing, p.operation, Object.keys(p.variables ?? {})),
+    [typing, p.operation, p.variables],
+  );
   const sourceRows = useMemo(() => [...(typing?.before ?? []), ...sourceExtra], [typing, sourceExtra]);
   const after = useMemo(() => valueOf(seen?.after), [seen]);
   const joins = useMemo(() => (step?.kind === 'map' ? joinsOf(step) : []), [step]);
   const lit = useMemo(() => new Set(joins.find((j) => j.to === field)?.from ?? []), [joins, field]);
-  const faulty = useMemo(() => faultyFields(p.findings, p.operationId, selected, step), [p.findings, p.operationId, selected, step]);
+  const faulty = useMemo(
+    () => faultyFields(p.findings, p.operationId, selected, step),
+    [p.findings, p.operationId, selected, step],
+  );
   const request = p.rehearsal?.request;
   const reply = p.rehearsal?.reply;
   const change = (s: StepDocument) => p.onStep?.(selected, s);
-  const leave = useCallback(() => frame.current?.querySelector<HTMLElement>(`[data-side="right"][data-pointer="${CSS.escape(field ?? '')}"]`)?.focus(), [field]);
+  const leave = useCallback(
+    () =>
+      frame.current
+        ?.querySelector<HTMLElement>(`[data-side="right"][data-pointer="${CSS.escape(field ?? '')}"]`)
+        ?.focus(),
+    [field],
+  );
 
   return (
     <div className="fold">
@@ -86,19 +120,42 @@ export function FoldView(p: FoldViewProps) {
         {selected === -1 && (
           <>
             {p.requestEditor ?? <Spine words="nothing before" />}
-            <Leaf key="request" side="right" title="The request as the gateway gets it" message={request} rows={p.typing[0]?.before} sample={p.sample} preferred={request?.bytes ? 'Text' : 'Tree'} waiting={p.waiting} />
+            <Leaf
+              key="request"
+              side="right"
+              title="The request as the gateway gets it"
+              message={request}
+              rows={p.typing[0]?.before}
+              sample={p.sample}
+              preferred={request?.bytes ? 'Text' : 'Tree'}
+              waiting={p.waiting}
+            />
             <Spine words={nextWords(flow[0])} onClick={() => select(0)} />
           </>
         )}
         {selected === n && (
           <>
             <Spine words="before the last pin" onClick={() => select(n - 1)} />
-            <Leaf key="reply" side="right" title="The reply to the caller" message={reply} rows={p.rehearsal?.error ? undefined : p.typing[n - 1]?.after} preferred="Text" error={p.rehearsal?.error} waiting={p.waiting} />
+            <Leaf
+              key="reply"
+              side="right"
+              title="The reply to the caller"
+              message={reply}
+              rows={p.rehearsal?.error ? undefined : p.typing[n - 1]?.after}
+              preferred="Text"
+              error={p.rehearsal?.error}
+              waiting={p.waiting}
+            />
           </>
         )}
         {step && (
           <>
-            <Spine words={selected === 0 ? 'request as it came in' : spineWords(shown(selected - 1)?.before, 'the message before')} onClick={() => select(selected - 1)} />
+            <Spine
+              words={
+                selected === 0 ? 'request as it came in' : spineWords(shown(selected - 1)?.before, 'the message before')
+              }
+              onClick={() => select(selected - 1)}
+            />
             <Leaf
               key={`before ${selected} ${step.kind}`}
               side="left"
@@ -109,18 +166,43 @@ export function FoldView(p: FoldViewProps) {
               preferred={step.kind === 'map' ? 'Tree' : 'Text'}
               lit={lit}
               extra={step.kind === 'map' ? sourceExtra : undefined}
-              extraValue={step.kind === 'map' && selected > 0 ? { path: p.sample?.path ?? {}, query: p.sample?.query ?? {} } : undefined}
+              extraValue={
+                step.kind === 'map'
+                  ? { path: p.sample?.path ?? {}, query: p.sample?.query ?? {}, env: p.variables ?? {} }
+                  : undefined
+              }
               waiting={p.waiting}
             />
             <div className="pin-pane" role="region" aria-label={`Settings of ${step.kind}, pin ${selected + 1}`}>
               {step.kind === 'map' && (
                 <MapPin
-                  step={step} index={selected} frame={frame} sourceRows={sourceRows} targetRows={typing?.after ?? []} after={after} chosen={field} findings={p.findings} readOnly={p.readOnly} focusEditor={focusEditor}
-                  onChange={change} onLeave={leave}
+                  step={step}
+                  index={selected}
+                  frame={frame}
+                  sourceRows={sourceRows}
+                  targetRows={typing?.after ?? []}
+                  after={after}
+                  chosen={field}
+                  findings={p.findings}
+                  readOnly={p.readOnly}
+                  focusEditor={focusEditor}
+                  onChange={change}
+                  onLeave={leave}
                 />
               )}
-              {step.kind === 'call' && <CallPin step={step} index={selected} seen={seen} faults={p.faultsOf(step.backend, step.operation)} readOnly={p.readOnly} onChange={change} />}
-              {(step.kind === 'set' || step.kind === 'reply') && <PlainPin step={step} index={selected} rows={sourceRows} readOnly={p.readOnly} onChange={change} />}
+              {step.kind === 'call' && (
+                <CallPin
+                  step={step}
+                  index={selected}
+                  seen={seen}
+                  faults={p.faultsOf(step.backend, step.operation)}
+                  readOnly={p.readOnly}
+                  onChange={change}
+                />
+              )}
+              {(step.kind === 'set' || step.kind === 'reply') && (
+                <PlainPin step={step} index={selected} rows={sourceRows} readOnly={p.readOnly} onChange={change} />
+              )}
             </div>
             <Leaf
               key={`after ${selected} ${step.kind}`}
@@ -134,10 +216,20 @@ export function FoldView(p: FoldViewProps) {
               error={seen?.error}
               chosen={field}
               faulty={faulty}
-              onChoose={step.kind === 'map' ? (pointer) => { setField(pointer); setFocusEditor(Date.now()); } : undefined}
+              onChoose={
+                step.kind === 'map'
+                  ? (pointer) => {
+                      setField(pointer);
+                      setFocusEditor(Date.now());
+                    }
+                  : undefined
+              }
               waiting={p.waiting ?? (seen && !seen.taken ? 'the flow ended before this pin' : undefined)}
             />
-            <Spine words={selected === n - 1 ? 'reply to the caller' : nextWords(flow[selected + 1])} onClick={() => select(selected + 1)} />
+            <Spine
+              words={selected === n - 1 ? 'reply to the caller' : nextWords(flow[selected + 1])}
+              onClick={() => select(selected + 1)}
+            />
           </>
         )}
       </div>
@@ -164,7 +256,12 @@ function useWalk(selected: number, select: (i: number) => void, n: number) {
     const onKey = (e: KeyboardEvent) => {
       if (e.defaultPrevented || e.ctrlKey || e.metaKey || e.altKey) return;
       const el = e.target as HTMLElement;
-      if (el.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(el.tagName) || el.closest('[role=dialog],[role=listbox],[role=menu],[role=combobox]')) return;
+      if (
+        el.isContentEditable ||
+        /^(INPUT|TEXTAREA|SELECT)$/.test(el.tagName) ||
+        el.closest('[role=dialog],[role=listbox],[role=menu],[role=combobox]')
+      )
+        return;
       if (e.key === 'ArrowRight' && selected < n) select(selected + 1);
       else if (e.key === 'ArrowLeft' && selected > -1) select(selected - 1);
       else return;
@@ -188,7 +285,12 @@ export function fieldOf(f: Finding, flow: readonly StepDocument[], operationId: 
   return m && step?.kind === 'map' ? step.fields?.[Number(m[1])]?.to : undefined;
 }
 
-function faultyFields(findings: readonly Finding[], operationId: string, selected: number, step: StepDocument | undefined): ReadonlySet<string> {
+function faultyFields(
+  findings: readonly Finding[],
+  operationId: string,
+  selected: number,
+  step: StepDocument | undefined,
+): ReadonlySet<string> {
   if (step?.kind !== 'map') return emptySet;
   const out = new Set<string>();
   for (const f of findings) {
@@ -202,9 +304,20 @@ function faultyFields(findings: readonly Finding[], operationId: string, selecte
 
 /** Besides the message itself: the caller's parameters once the message is another one, and the environment's variables. */
 function reachRows(typing: StepTyping | undefined, operation: Operation, variables: readonly string[]): TypeRow[] {
-  const row = (pointer: string, words: string): TypeRow => ({ pointer, name: pointer.slice(1).replace(/\//g, '.'), depth: 0, words, required: false, many: false, nullable: false, leaf: true });
+  const row = (pointer: string, words: string): TypeRow => ({
+    pointer,
+    name: pointer.slice(1).replace(/\//g, '.'),
+    depth: 0,
+    words,
+    required: false,
+    many: false,
+    nullable: false,
+    leaf: true,
+  });
   const out: TypeRow[] = [];
-  if (typing && typing.at !== '/0') for (const p of operation.parameters ?? []) if (p.in !== 'header') out.push(row(`/${p.in}/${p.name}`, 'of the request'));
+  if (typing && typing.at !== '/0')
+    for (const p of operation.parameters ?? [])
+      if (p.in !== 'header') out.push(row(`/${p.in}/${p.name}`, 'of the request'));
   for (const v of variables) out.push(row(`/env/${v}`, 'of the environment'));
   return out;
 }
@@ -221,12 +334,18 @@ function Spine({ words, onClick }: { words: string; onClick?: () => void }) {
   );
 }
 
-const nextWords = (step: StepDocument | undefined): string => (step ? `next: ${step.name ?? step.kind}` : 'reply to the caller');
-const spineWords = (m: ShownMessage | undefined, otherwise: string): string => (m ? `${otherwise}, ${formatWords(m)}` : otherwise);
+const nextWords = (step: StepDocument | undefined): string =>
+  step ? `next: ${step.name ?? step.kind}` : 'reply to the caller';
+const spineWords = (m: ShownMessage | undefined, otherwise: string): string =>
+  m ? `${otherwise}, ${formatWords(m)}` : otherwise;
 
 function replyWords(reply: Rehearsal['reply'] | undefined): { title: string; facts: string; bad: boolean } {
   if (!reply) return { title: 'reply', facts: 'not rehearsed yet', bad: false };
-  return { title: `reply ${reply.status}`, facts: reply.bytes ? `${formatWords(reply)}, ${sizeWords(reply.bytes)}` : 'no body', bad: reply.status >= 400 };
+  return {
+    title: `reply ${reply.status}`,
+    facts: reply.bytes ? `${formatWords(reply)}, ${sizeWords(reply.bytes)}` : 'no body',
+    bad: reply.status >= 400,
+  };
 }
 
 export { milliseconds };

@@ -35,14 +35,26 @@ export function Leaf(p: Props) {
   const [mode, setMode] = useState<Mode>(p.preferred);
   const text = useMemo(() => layout(message), [message]);
   const otherText = useMemo(() => layout(other), [other]);
-  const marks = useMemo(() => (p.made && side === 'right' ? changedLines(otherText, text) : undefined), [p.made, side, otherText, text]);
-  const value = useMemo(() => ({ ...(valueOf(message, p.sample) as object), ...p.extraValue }), [message, p.sample, p.extraValue]);
-  const rows = useMemo(() => [...(p.rows?.length ? p.rows : rowsOfValue(value)), ...(p.extra ?? [])], [p.rows, p.extra, value]);
+  const marks = useMemo(
+    () => (p.made && side === 'right' ? changedLines(otherText, text) : undefined),
+    [p.made, side, otherText, text],
+  );
+  const value = useMemo(
+    () => ({ ...(valueOf(message, p.sample) as object), ...p.extraValue }),
+    [message, p.sample, p.extraValue],
+  );
+  const rows = useMemo(
+    () => [...(p.rows?.length ? p.rows : rowsOfValue(value)), ...(p.extra ?? [])],
+    [p.rows, p.extra, value],
+  );
+  const reachFrom = p.extra?.length ? rows.length - p.extra.length : undefined;
   const modes: Mode[] = side === 'right' && other ? ['Tree', 'Text', 'Difference'] : ['Tree', 'Text'];
   return (
     <section className={`leaf ${side}`} aria-label={p.title}>
       <div className="leaf-head">
-        <h2 className="cut" title={p.title}>{p.title}</h2>
+        <h2 className="cut" title={p.title}>
+          {p.title}
+        </h2>
         <span className="grow" />
         <div role="tablist" aria-label="How the message is shown" className="modes">
           {modes.map((m) => (
@@ -57,7 +69,9 @@ export function Leaf(p: Props) {
           <>
             <span>{formatWords(message)}</span>
             {message.bytes > 0 && <span>{sizeWords(message.bytes)}</span>}
-            {message.status !== undefined && <span className={message.status >= 400 ? 'rust' : ''}>{message.status}</span>}
+            {message.status !== undefined && (
+              <span className={message.status >= 400 ? 'rust' : ''}>{message.status}</span>
+            )}
             {message.cut && <span className="brass">cut to its beginning</span>}
           </>
         ) : (
@@ -66,14 +80,35 @@ export function Leaf(p: Props) {
       </div>
       {p.error && (
         <div className="told" style={{ margin: '4px 16px' }} role="alert">
-          <strong>{p.error.status}</strong> {p.error.message} {p.error.inner && <div className="mono" style={{ marginTop: 4, overflowWrap: 'anywhere' }}>{p.error.inner}</div>} <code className="soft">{p.error.code}</code>
+          <strong>{p.error.status}</strong> {p.error.message}{' '}
+          {p.error.inner && (
+            <div className="mono" style={{ marginTop: 4, overflowWrap: 'anywhere' }}>
+              {p.error.inner}
+            </div>
+          )}{' '}
+          <code className="soft">{p.error.code}</code>
         </div>
       )}
       {p.children}
       {mode === 'Tree' ? (
         <div className="leaf-body" data-scroll={side}>
-          <MessageTree rows={rows} value={value} made={p.made && side === 'right'} side={side} chosen={p.chosen} lit={p.lit} faulty={p.faulty} onChoose={p.onChoose} label={`Fields of ${p.title}`} />
-          {!rows.length && message && <div className="soft" style={{ padding: '0 16px' }}>{message.bytes ? 'This body is no tree; look at it as text.' : 'No body.'}</div>}
+          <MessageTree
+            rows={rows}
+            value={value}
+            made={p.made && side === 'right'}
+            side={side}
+            chosen={p.chosen}
+            lit={p.lit}
+            faulty={p.faulty}
+            onChoose={p.onChoose}
+            label={`Fields of ${p.title}`}
+            reachFrom={reachFrom}
+          />
+          {!rows.length && message && (
+            <div className="soft" style={{ padding: '0 16px' }}>
+              {message.bytes ? 'This body is no tree; look at it as text.' : 'No body.'}
+            </div>
+          )}
         </div>
       ) : (
         <div className="leaf-body">
@@ -85,19 +120,46 @@ export function Leaf(p: Props) {
   );
 }
 
+/** Header fields that say what a message is; the rest opens on demand. */
+const TELLING = new Set([
+  'content-type',
+  'soapaction',
+  'location',
+  'accept',
+  'authorization',
+  'www-authenticate',
+  'retry-after',
+  'cache-control',
+  'cache-status',
+  'etag',
+  'allow',
+]);
+
 /** Start line and header fields, as they stand on the wire. */
 function WireHead({ message }: { message: ShownMessage }) {
-  const start = message.status !== undefined ? String(message.status) : message.method ? `${message.method} ${message.path ?? ''}` : '';
+  const start =
+    message.status !== undefined
+      ? String(message.status)
+      : message.method
+        ? `${message.method} ${message.path ?? ''}`
+        : '';
+  const [all, setAll] = useState(false);
   const headers = Object.entries(message.headers);
   if (!start && !headers.length) return null;
+  const shown = all || headers.length <= 3 ? headers : headers.filter(([name]) => TELLING.has(name));
   return (
     <div className="wire" role="group" aria-label="Start line and headers">
       {start && <div>{start}</div>}
-      {headers.map(([name, value]) => (
+      {shown.map(([name, value]) => (
         <div key={name}>
           <span className="soft">{name}:</span> {value}
         </div>
       ))}
+      {shown.length < headers.length && (
+        <button className="plain soft" onClick={() => setAll(true)}>
+          {headers.length - shown.length} more
+        </button>
+      )}
     </div>
   );
 }

@@ -42,28 +42,50 @@ interface Props {
 }
 
 /** Between the two trees of a map: the joins, and the expression of the chosen field. */
-export function MapPin({ step, index, frame, sourceRows, targetRows, after, chosen, findings, readOnly, focusEditor, onChange, onLeave }: Props) {
+export function MapPin({
+  step,
+  index,
+  frame,
+  sourceRows,
+  targetRows,
+  after,
+  chosen,
+  findings,
+  readOnly,
+  focusEditor,
+  onChange,
+  onLeave,
+}: Props) {
   const joins = useMemo(() => joinsOf(step), [step]);
   const required = targetRows.filter((r) => r.required && r.leaf && !r.pointer.includes('*'));
-  const covered = (pointer: string) => step.whole !== undefined || (step.fields ?? []).some((f) => f.to === pointer || pointer.startsWith(`${f.to}/`));
+  const covered = (pointer: string) =>
+    step.whole !== undefined || (step.fields ?? []).some((f) => f.to === pointer || pointer.startsWith(`${f.to}/`));
   const filled = required.filter((r) => covered(r.pointer)).length;
   const field = step.fields?.find((f) => f.to === chosen);
   const fieldIndex = step.fields?.findIndex((f) => f.to === chosen) ?? -1;
   const row = targetRows.find((r) => r.pointer === chosen);
-  const own = findings.filter((f) => f.place.pointer?.endsWith(`/flow/${index}/fields/${fieldIndex}/from`) || f.place.pointer?.endsWith(`/flow/${index}/fields/${fieldIndex}/to`));
+  const own = findings.filter(
+    (f) =>
+      f.place.pointer?.endsWith(`/flow/${index}/fields/${fieldIndex}/from`) ||
+      f.place.pointer?.endsWith(`/flow/${index}/fields/${fieldIndex}/to`),
+  );
   const change = (text: string) => {
     if (!chosen) return;
     const fields = step.fields ?? [];
-    const next = text.trim() === '' ? fields.filter((f) => f.to !== chosen) : field ? fields.map((f) => (f.to === chosen ? { ...f, from: text } : f)) : [...fields, { to: chosen, from: text }];
+    const next =
+      text.trim() === ''
+        ? fields.filter((f) => f.to !== chosen)
+        : field
+          ? fields.map((f) => (f.to === chosen ? { ...f, from: text } : f))
+          : [...fields, { to: chosen, from: text }];
     onChange({ ...step, fields: next });
   };
-  const now = chosen ? brief(valuesAt(after, chosen)) : '';
+  const values = chosen ? valuesAt(after, chosen) : [];
+  const now = brief(values) || (values.length ? 'an object' : '');
   return (
     <>
       <div className="pin-head">
-        <h2>
-          map, pin {index + 1}
-        </h2>
+        <h2>map, pin {index + 1}</h2>
         <span className="grow" />
         {required.length > 0 && (
           <span className={filled === required.length ? 'spruce' : 'rust'}>
@@ -77,7 +99,13 @@ export function MapPin({ step, index, frame, sourceRows, targetRows, after, chos
           <div className="row soft">
             <span>the whole body</span>
           </div>
-          <ExpressionEditor label="Expression of the whole body" value={step.whole} rows={sourceRows} readOnly={readOnly} onChange={(whole) => onChange({ ...step, whole })} />
+          <ExpressionEditor
+            label="Expression of the whole body"
+            value={step.whole}
+            rows={sourceRows}
+            readOnly={readOnly}
+            onChange={(whole) => onChange({ ...step, whole })}
+          />
         </div>
       )}
       {chosen && (
@@ -90,7 +118,16 @@ export function MapPin({ step, index, frame, sourceRows, targetRows, after, chos
               {row?.required ? ', needed' : ''}
             </span>
           </div>
-          <Expression key={chosen} text={field?.from ?? ''} rows={sourceRows} readOnly={readOnly} focus={focusEditor} label={`Expression for ${chosen}`} onChange={change} onLeave={onLeave} />
+          <Expression
+            key={chosen}
+            text={field?.from ?? ''}
+            rows={sourceRows}
+            readOnly={readOnly}
+            focus={focusEditor}
+            label={`Expression for ${chosen}`}
+            onChange={change}
+            onLeave={onLeave}
+          />
           <div className="pin-now">
             {own.length ? (
               own.map((f, i) => (
@@ -111,7 +148,23 @@ export function MapPin({ step, index, frame, sourceRows, targetRows, after, chos
 }
 
 /** Keeps what is typed, also when it is empty for a moment; hands on every change. */
-function Expression({ text, rows, readOnly, focus, label, onChange, onLeave }: { text: string; rows: readonly TypeRow[]; readOnly?: boolean; focus: number; label: string; onChange: (t: string) => void; onLeave: () => void }) {
+function Expression({
+  text,
+  rows,
+  readOnly,
+  focus,
+  label,
+  onChange,
+  onLeave,
+}: {
+  text: string;
+  rows: readonly TypeRow[];
+  readOnly?: boolean;
+  focus: number;
+  label: string;
+  onChange: (t: string) => void;
+  onLeave: () => void;
+}) {
   const box = useRef<HTMLDivElement>(null);
   const [typed, setTyped] = useState(text);
   const last = useRef(text);
@@ -153,7 +206,15 @@ interface Curve {
 }
 
 /** Curves from the rows of the left tree to those of the right one, measured from the screen. */
-function Joins({ frame, joins, chosen }: { frame: RefObject<HTMLDivElement | null>; joins: readonly Join[]; chosen: string | undefined }) {
+function Joins({
+  frame,
+  joins,
+  chosen,
+}: {
+  frame: RefObject<HTMLDivElement | null>;
+  joins: readonly Join[];
+  chosen: string | undefined;
+}) {
   const svg = useRef<SVGSVGElement>(null);
   const [curves, setCurves] = useState<Curve[]>([]);
   useLayoutEffect(() => {
@@ -176,24 +237,31 @@ function Joins({ frame, joins, chosen }: { frame: RefObject<HTMLDivElement | nul
   }, [frame, joins, chosen]);
   return (
     <svg ref={svg} className="joins" aria-hidden>
-      {[...curves].sort((a, b) => Number(a.active) - Number(b.active)).map((c) => (
-        <g key={c.key} className={`${c.active ? 'active' : ''} ${c.plain ? '' : 'made'}`}>
-          <path d={c.d} />
-          {!c.plain && (
-            <>
-              <rect x={c.x - 13} y={c.y - 9} width="26" height="18" rx="9" />
-              <text x={c.x} y={c.y + 4} textAnchor="middle">
-                ƒ
-              </text>
-            </>
-          )}
-        </g>
-      ))}
+      {[...curves]
+        .sort((a, b) => Number(a.active) - Number(b.active))
+        .map((c) => (
+          <g key={c.key} className={`${c.active ? 'active' : ''} ${c.plain ? '' : 'made'}`}>
+            <path d={c.d} />
+            {!c.plain && (
+              <>
+                <rect x={c.x - 13} y={c.y - 9} width="26" height="18" rx="9" />
+                <text x={c.x} y={c.y + 4} textAnchor="middle">
+                  ƒ
+                </text>
+              </>
+            )}
+          </g>
+        ))}
     </svg>
   );
 }
 
-function measureJoins(root: HTMLElement, svg: SVGSVGElement | null, joins: readonly Join[], chosen: string | undefined): Curve[] {
+function measureJoins(
+  root: HTMLElement,
+  svg: SVGSVGElement | null,
+  joins: readonly Join[],
+  chosen: string | undefined,
+): Curve[] {
   if (!svg) return [];
   const box = svg.getBoundingClientRect();
   const find = (side: string, pointer: string): Element | undefined => {
@@ -219,7 +287,14 @@ function measureJoins(root: HTMLElement, svg: SVGSVGElement | null, joins: reado
       if (!left) continue;
       const y1 = middle(left);
       const w = box.width;
-      out.push({ key: `${join.to} ${source}`, d: `M 0 ${y1} C ${w * 0.45} ${y1}, ${w * 0.55} ${y2}, ${w} ${y2}`, x: w / 2, y: (y1 + y2) / 2, active: join.to === chosen, plain: join.plain });
+      out.push({
+        key: `${join.to} ${source}`,
+        d: `M 0 ${y1} C ${w * 0.45} ${y1}, ${w * 0.55} ${y2}, ${w} ${y2}`,
+        x: w / 2,
+        y: (y1 + y2) / 2,
+        active: join.to === chosen,
+        plain: join.plain,
+      });
     }
   }
   return out;

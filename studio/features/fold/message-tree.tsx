@@ -1,6 +1,6 @@
 'use client';
 import type { TypeRow } from '@hinge/core';
-import { useMemo, type ReactNode } from 'react';
+import { useMemo } from 'react';
 import { brief, valuesAt } from './values';
 
 interface Props {
@@ -14,27 +14,47 @@ interface Props {
   readonly faulty?: ReadonlySet<string>;
   readonly onChoose?: (pointer: string) => void;
   readonly label: string;
-  readonly below?: ReactNode;
+  /** Rows from here on are not of this message but in reach besides it. */
+  readonly reachFrom?: number;
 }
 
-const GROUPS: Record<string, string> = { path: 'path', query: 'query', headers: 'headers', soapHeader: 'header', body: 'body', env: 'also in reach', steps: 'also in reach' };
+const GROUPS: Record<string, string> = {
+  path: 'path',
+  query: 'query',
+  headers: 'headers',
+  soapHeader: 'header',
+  body: 'body',
+};
+
+/** Captions over the first row of each part of a message; a message of one part needs none. */
+function headsOf(rows: readonly TypeRow[], reachFrom: number | undefined): (string | undefined)[] {
+  const groups = rows.map((r, i) =>
+    reachFrom !== undefined && i >= reachFrom ? 'reach' : (r.pointer.split('/')[1] ?? ''),
+  );
+  const several = new Set(groups.filter((g) => g !== 'reach')).size > 1;
+  return groups.map((g, i) =>
+    g === groups[i - 1] ? undefined : g === 'reach' ? 'also in reach' : several ? GROUPS[g] : undefined,
+  );
+}
 
 /** A message as a tree of its typed fields with the values that stand in them now. */
-export function MessageTree({ rows, value, made, side, chosen, lit, faulty, onChoose, label, below }: Props) {
-  const groups = useMemo(() => [...new Set(rows.map((r) => r.pointer.split('/')[1] ?? ''))], [rows]);
-  let before = '';
+export function MessageTree({ rows, value, made, side, chosen, lit, faulty, onChoose, label, reachFrom }: Props) {
+  const heads = useMemo(() => headsOf(rows, reachFrom), [rows, reachFrom]);
   const move = (from: HTMLElement, by: number) => {
     const all = [...from.closest('.tree')!.querySelectorAll<HTMLElement>('[role=treeitem]')];
     all[all.indexOf(from) + by]?.focus();
   };
   return (
     <div className="tree" role="tree" aria-label={label}>
-      {rows.map((r) => {
-        const group = r.pointer.split('/')[1] ?? '';
-        const head = groups.length > 1 && GROUPS[group] !== GROUPS[before] ? GROUPS[group] : undefined;
-        before = group;
+      {rows.map((r, i) => {
+        const head = heads[i];
         const text = brief(valuesAt(value, r.pointer));
-        const classes = ['tree-row', r.pointer === chosen ? 'chosen' : '', lit?.has(r.pointer) ? 'lit' : '', faulty?.has(r.pointer) ? 'faulty' : ''].join(' ');
+        const classes = [
+          'tree-row',
+          r.pointer === chosen ? 'chosen' : '',
+          lit?.has(r.pointer) ? 'lit' : '',
+          faulty?.has(r.pointer) ? 'faulty' : '',
+        ].join(' ');
         return (
           <div key={r.pointer} role="none">
             {head && <div className="tree-group">{head}</div>}
@@ -71,7 +91,6 @@ export function MessageTree({ rows, value, made, side, chosen, lit, faulty, onCh
           </div>
         );
       })}
-      {below}
     </div>
   );
 }

@@ -7,7 +7,19 @@ type SetStep = Extract<StepDocument, { kind: 'set' }>;
 type ReplyStep = Extract<StepDocument, { kind: 'reply' }>;
 
 /** Settings of `set` and `reply`. */
-export function PlainPin({ step, index, rows, readOnly, onChange }: { step: SetStep | ReplyStep; index: number; rows: readonly TypeRow[]; readOnly?: boolean; onChange: (s: StepDocument) => void }) {
+export function PlainPin({
+  step,
+  index,
+  rows,
+  readOnly,
+  onChange,
+}: {
+  step: SetStep | ReplyStep;
+  index: number;
+  rows: readonly TypeRow[];
+  readOnly?: boolean;
+  onChange: (s: StepDocument) => void;
+}) {
   return (
     <>
       <div className="pin-head">
@@ -21,7 +33,13 @@ export function PlainPin({ step, index, rows, readOnly, onChange }: { step: SetS
               <div key={name}>
                 <div className="soft mono">vars.{name}</div>
                 <div className="pin-card">
-                  <ExpressionEditor label={`Expression for ${name}`} value={source} rows={rows} readOnly={readOnly} onChange={(t) => t.trim() && onChange({ ...step, values: { ...step.values, [name]: t } })} />
+                  <ExpressionEditor
+                    label={`Expression for ${name}`}
+                    value={source}
+                    rows={rows}
+                    readOnly={readOnly}
+                    onChange={(t) => t.trim() && onChange({ ...step, values: { ...step.values, [name]: t } })}
+                  />
                 </div>
               </div>
             ))
@@ -31,10 +49,25 @@ export function PlainPin({ step, index, rows, readOnly, onChange }: { step: SetS
             <label className="soft" htmlFor="reply-status">
               Status
             </label>
-            <TextField id="reply-status" disabled={readOnly} value={step.status} onChange={(e) => { const n = Number(e.target.value); if (n >= 200 && n <= 599) onChange({ ...step, status: n }); }} slotProps={{ htmlInput: { className: 'mono' } }} />
+            <TextField
+              id="reply-status"
+              disabled={readOnly}
+              value={step.status}
+              onChange={(e) => {
+                const n = Number(e.target.value);
+                if (n >= 200 && n <= 599) onChange({ ...step, status: n });
+              }}
+              slotProps={{ htmlInput: { className: 'mono' } }}
+            />
             <div className="soft">Body</div>
             <div className="pin-card">
-              <ExpressionEditor label="Expression for the body" value={step.from ?? (step.body === undefined ? '' : JSON.stringify(step.body, null, 2))} rows={rows} readOnly={readOnly ?? step.from === undefined} onChange={(from) => onChange({ ...step, from: from || undefined })} />
+              <ExpressionEditor
+                label="Expression for the body"
+                value={step.from ?? (step.body === undefined ? '' : JSON.stringify(step.body, null, 2))}
+                rows={rows}
+                readOnly={readOnly ?? step.from === undefined}
+                onChange={(from) => onChange({ ...step, from: from || undefined })}
+              />
             </div>
           </>
         )}

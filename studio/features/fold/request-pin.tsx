@@ -5,6 +5,7 @@ import TextField from '@mui/material/TextField';
 import CodeMirror from '@uiw/react-codemirror';
 import { readJson, writeJson, type CaseDocument, type FlowDocument } from '@hinge/core';
 import { useState } from 'react';
+import { editorLook } from './editor-look';
 
 type Operation = FlowDocument['operations'][string];
 
@@ -31,7 +32,13 @@ export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
     const key = places[place];
     const next: Record<string, unknown> = { ...(r[key] as Record<string, unknown> | undefined) };
     if (value === '') delete next[name];
-    else next[name] = list ? value.split(',').map((v) => v.trim()).filter(Boolean) : value;
+    else
+      next[name] = list
+        ? value
+            .split(',')
+            .map((v) => v.trim())
+            .filter(Boolean)
+        : value;
     onChange({ ...r, [key]: next });
   };
   const setBody = (t: string) => {
@@ -49,10 +56,20 @@ export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
           {(operation.parameters ?? []).map((p) => (
             <div key={`${p.in} ${p.name}`} style={{ display: 'contents' }}>
               <label htmlFor={`parameter-${p.in}-${p.name}`} className="mono" title={p.description}>
-                {p.name} <span className="soft" style={{ fontFamily: 'inherit' }}>{p.in}</span>
+                {p.name}{' '}
+                <span className="soft" style={{ fontFamily: 'inherit' }}>
+                  {p.in}
+                </span>
                 {p.required && <span className="brass"> *</span>}
               </label>
-              <TextField id={`parameter-${p.in}-${p.name}`} disabled={readOnly} value={current(p.in, p.name)} onChange={(e) => set(p.in, p.name, e.target.value, p.schema.type === 'array')} placeholder={p.schema.type === 'array' ? 'several, with commas' : undefined} slotProps={{ htmlInput: { className: 'mono' } }} />
+              <TextField
+                id={`parameter-${p.in}-${p.name}`}
+                disabled={readOnly}
+                value={current(p.in, p.name)}
+                onChange={(e) => set(p.in, p.name, e.target.value, p.schema.type === 'array')}
+                placeholder={p.schema.type === 'array' ? 'several, with commas' : undefined}
+                slotProps={{ htmlInput: { className: 'mono' } }}
+              />
             </div>
           ))}
         </div>
@@ -60,7 +77,14 @@ export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
           <div style={{ marginTop: 12 }}>
             <div className="soft">Body, {operation.request?.mediaType ?? 'application/json'}</div>
             <div className="frame">
-              <CodeMirror value={text} readOnly={readOnly} onChange={setBody} theme="none" extensions={[json(), wrap, ariaLabel]} basicSetup={{ foldGutter: false, highlightActiveLine: false }} />
+              <CodeMirror
+                value={text}
+                readOnly={readOnly}
+                onChange={setBody}
+                theme="none"
+                extensions={[json(), editorLook, wrap, ariaLabel]}
+                basicSetup={{ foldGutter: false, highlightActiveLine: false }}
+              />
             </div>
           </div>
         )}

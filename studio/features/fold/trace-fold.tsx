@@ -1,10 +1,20 @@
 'use client';
 import Button from '@mui/material/Button';
-import { effectiveGuards, GUARD_ORDER, type FlowDocument, type Rehearsal, type ShownError, type ShownMessage, type ShownStep, type StepTyping } from '@hinge/core';
+import {
+  effectiveGuards,
+  GUARD_ORDER,
+  type FlowDocument,
+  type Rehearsal,
+  type ShownError,
+  type ShownMessage,
+  type ShownStep,
+  type StepTyping,
+} from '@hinge/core';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
-import { RequestError, send } from '../../lib/client';
+import type { RequestError } from '../../lib/client';
+import { send } from '../../lib/client';
 import { Moment } from '../shell/moment';
 import { FoldView, milliseconds } from './fold-view';
 import { layout } from './values';
@@ -91,13 +101,22 @@ export function TraceFold({ trace, document, typing, editable }: Props) {
     </footer>
   );
   if (!operation || !document) return <Refused trace={trace} header={header} facts={facts} />;
-  const rehearsal: Rehearsal = { request: trace.request, reply: { ...trace.reply, status: trace.status }, steps: trace.steps, ms: trace.ms, error: trace.error };
+  const rehearsal: Rehearsal = {
+    request: trace.request,
+    reply: { ...trace.reply, status: trace.status },
+    steps: trace.steps,
+    ms: trace.ms,
+    error: trace.error,
+  };
   const door = document.doors.find((d) => d.name === trace.door);
   return (
     <FoldView
       operation={operation}
       operationId={trace.operation!}
-      guards={effectiveGuards(document, door, operation, GUARD_ORDER).map((g) => ({ guard: g.guard, inherited: g.origin !== 'operation' }))}
+      guards={effectiveGuards(document, door, operation, GUARD_ORDER).map((g) => ({
+        guard: g.guard,
+        inherited: g.origin !== 'operation',
+      }))}
       door={trace.door ?? 'none'}
       rehearsal={rehearsal}
       typing={typing}
@@ -105,7 +124,13 @@ export function TraceFold({ trace, document, typing, editable }: Props) {
       faultsOf={() => []}
       readOnly
       header={header}
-      notice={told ? <div className="fold-notice bad" role="alert">{told}</div> : undefined}
+      notice={
+        told ? (
+          <div className="fold-notice bad" role="alert">
+            {told}
+          </div>
+        ) : undefined
+      }
       footer={() => facts}
       start={0}
     />
@@ -132,9 +157,15 @@ function Refused({ trace, header, facts }: { trace: StoredTrace; header: React.R
                   {o}
                 </div>
               ))}
-              {!trace.offered.length && <div className="soft" style={{ padding: 12 }}>Nothing is released to this gateway.</div>}
+              {!trace.offered.length && (
+                <div className="soft" style={{ padding: 12 }}>
+                  Nothing is released to this gateway.
+                </div>
+              )}
             </div>
-            <div className="soft" style={{ marginTop: 4 }}>Callers are not told this.</div>
+            <div className="soft" style={{ marginTop: 4 }}>
+              Callers are not told this.
+            </div>
           </div>
         )}
         <div>

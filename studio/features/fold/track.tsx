@@ -35,10 +35,22 @@ export function Track({ flow, steps, guards, selected, onSelect, requestWords, r
     <div className="track" ref={box} role="group" aria-label="Flow">
       <div style={{ position: 'relative', width: track.width, height: track.height }}>
         <svg width={track.width} height={track.height} aria-hidden>
-          <line x1={track.line.from} x2={failedAt ?? track.line.to} y1={track.line.y} y2={track.line.y} className="rail" />
-          {failedAt !== undefined && <line x1={failedAt} x2={track.line.to} y1={track.line.y} y2={track.line.y} className="rail untaken" />}
+          <line
+            x1={track.line.from}
+            x2={failedAt ?? track.line.to}
+            y1={track.line.y}
+            y2={track.line.y}
+            className="rail"
+          />
+          {failedAt !== undefined && (
+            <line x1={failedAt} x2={track.line.to} y1={track.line.y} y2={track.line.y} className="rail untaken" />
+          )}
           {guards.map(({ guard, inherited }, i) => (
-            <path key={guard.kind} d={shield(track.line.from + 14 + i * 18, track.line.y)} className={inherited ? 'guard inherited' : 'guard'} />
+            <path
+              key={guard.kind}
+              d={shield(track.line.from + 14 + i * 18, track.line.y)}
+              className={inherited ? 'guard inherited' : 'guard'}
+            />
           ))}
         </svg>
         {guards.length > 0 && (
@@ -46,13 +58,26 @@ export function Track({ flow, steps, guards, selected, onSelect, requestWords, r
             {guards.map((g) => g.guard.kind).join(', ')}
           </div>
         )}
-        <button className={`end left ${selected === -1 ? 'chosen' : ''}`} style={{ top: track.line.y - 20 }} aria-current={selected === -1} onClick={() => onSelect(-1)}>
+        <button
+          className={`end left ${selected === -1 ? 'chosen' : ''}`}
+          style={{ top: track.line.y - 20 }}
+          aria-current={selected === -1}
+          onClick={() => onSelect(-1)}
+        >
           <strong>request</strong>
           <span>{requestWords}</span>
         </button>
         {track.pins.map((pin, i) => {
           const step = by.get(pin.at);
-          const state = pin.off ? 'off' : step?.error ? 'failed' : step && !step.taken ? 'untaken' : faultyPins.has(i) ? 'faulty' : '';
+          const state = pin.off
+            ? 'off'
+            : step?.error
+              ? 'failed'
+              : step && !step.taken
+                ? 'untaken'
+                : faultyPins.has(i)
+                  ? 'faulty'
+                  : '';
           return (
             <button
               key={pin.at}
@@ -73,7 +98,12 @@ export function Track({ flow, steps, guards, selected, onSelect, requestWords, r
             </button>
           );
         })}
-        <button className={`end right ${selected === flow.length ? 'chosen' : ''}`} style={{ top: track.line.y - 20, left: track.line.to + 8 }} aria-current={selected === flow.length} onClick={() => onSelect(flow.length)}>
+        <button
+          className={`end right ${selected === flow.length ? 'chosen' : ''}`}
+          style={{ top: track.line.y - 20, left: track.line.to + 8 }}
+          aria-current={selected === flow.length}
+          onClick={() => onSelect(flow.length)}
+        >
           <strong className={replyWords.bad ? 'rust' : undefined}>{replyWords.title}</strong>
           <span>{replyWords.facts}</span>
         </button>

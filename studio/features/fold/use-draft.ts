@@ -1,9 +1,15 @@
 'use client';
 import type { FlowDocument } from '@hinge/core';
-import { useCallback, useEffect, useRef, useState } from 'react';
-import { RequestError, send } from '../../lib/client';
+import { useCallback, useEffect, useLayoutEffect, useRef, useState } from 'react';
+import type { RequestError } from '../../lib/client';
+import { send } from '../../lib/client';
 
-export type SaveState = { readonly kind: 'saved' } | { readonly kind: 'unsaved' } | { readonly kind: 'saving' } | { readonly kind: 'failed'; readonly message: string } | { readonly kind: 'conflict'; readonly message: string; readonly theirs: number };
+export type SaveState =
+  | { readonly kind: 'saved' }
+  | { readonly kind: 'unsaved' }
+  | { readonly kind: 'saving' }
+  | { readonly kind: 'failed'; readonly message: string }
+  | { readonly kind: 'conflict'; readonly message: string; readonly theirs: number };
 
 const QUIET_MS = 900;
 const UNDO_STEPS = 200;
@@ -24,7 +30,9 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
   const past = useRef<FlowDocument[]>([]);
   const future = useRef<FlowDocument[]>([]);
   const latest = useRef({ document, revision, state });
-  latest.current = { document, revision, state };
+  useLayoutEffect(() => {
+    latest.current = { document, revision, state };
+  });
   const saving = useRef<Promise<number | undefined>>(undefined);
   const key = `hinge draft ${slug}`;
 
@@ -48,7 +56,10 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
       setDocument(next);
       setState((s) => (s.kind === 'conflict' ? s : { kind: 'unsaved' }));
       try {
-        sessionStorage.setItem(key, JSON.stringify({ revision: latest.current.revision, document: next } satisfies Stash));
+        sessionStorage.setItem(
+          key,
+          JSON.stringify({ revision: latest.current.revision, document: next } satisfies Stash),
+        );
       } catch {
         // Too large for the browser's store: the save a moment later has to do.
       }
@@ -95,7 +106,11 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
         return saved.revision;
       } catch (error) {
         const e = error as RequestError;
-        setState(e.status === 409 ? { kind: 'conflict', message: e.message, theirs: e.body.revision as number } : { kind: 'failed', message: e.message });
+        setState(
+          e.status === 409
+            ? { kind: 'conflict', message: e.message, theirs: e.body.revision as number }
+            : { kind: 'failed', message: e.message },
+        );
         return undefined;
       }
     };

@@ -1,7 +1,8 @@
 'use client';
 import type { Finding, FlowDocument, Rehearsal, SampleRequest, StepTyping } from '@hinge/core';
 import { useCallback, useEffect, useRef, useState } from 'react';
-import { RequestError, send } from '../../lib/client';
+import type { RequestError } from '../../lib/client';
+import { send } from '../../lib/client';
 
 export interface RehearsalState {
   readonly findings: readonly Finding[];
@@ -23,7 +24,14 @@ interface Answer {
 }
 
 /** Rehearses the draft a moment after every change; an expression with a mistake leaves the last good rehearsal in view. */
-export function useRehearsal(slug: string, document: FlowDocument, operation: string, sample: SampleRequest | undefined, environment: string, initial: Pick<RehearsalState, 'findings' | 'typing'>) {
+export function useRehearsal(
+  slug: string,
+  document: FlowDocument,
+  operation: string,
+  sample: SampleRequest | undefined,
+  environment: string,
+  initial: Pick<RehearsalState, 'findings' | 'typing'>,
+) {
   const [state, setState] = useState<RehearsalState>({ ...initial, running: false });
   const abort = useRef<AbortController>(undefined);
   const run = useCallback(async () => {
@@ -32,12 +40,32 @@ export function useRehearsal(slug: string, document: FlowDocument, operation: st
     const mine = (abort.current = new AbortController());
     setState((s) => ({ ...s, running: true }));
     try {
-      const a = await send<Answer>('POST', `/api/apis/${slug}/rehearse`, { document, operation, request: sample, environment }, mine.signal);
-      const mistake = a.findings.find((f) => f.code === 'HNG-304' && f.severity === 'error' && f.place.pointer?.startsWith(`/operations/${operation}/`));
+      const a = await send<Answer>(
+        'POST',
+        `/api/apis/${slug}/rehearse`,
+        { document, operation, request: sample, environment },
+        mine.signal,
+      );
+      const mistake = a.findings.find(
+        (f) =>
+          f.code === 'HNG-304' && f.severity === 'error' && f.place.pointer?.startsWith(`/operations/${operation}/`),
+      );
       setState((s) =>
         mistake && s.rehearsal
-          ? { findings: a.findings, typing: a.typing, rehearsal: s.rehearsal, stale: 'shown is the last rehearsal without the mistake', running: false }
-          : { findings: a.findings, typing: a.typing, rehearsal: a.rehearsal ?? s.rehearsal, stale: a.rehearsal ? undefined : a.why, running: false },
+          ? {
+              findings: a.findings,
+              typing: a.typing,
+              rehearsal: s.rehearsal,
+              stale: 'shown is the last rehearsal without the mistake',
+              running: false,
+            }
+          : {
+              findings: a.findings,
+              typing: a.typing,
+              rehearsal: a.rehearsal ?? s.rehearsal,
+              stale: a.rehearsal ? undefined : a.why,
+              running: false,
+            },
       );
     } catch (error) {
       if ((error as Error).name === 'AbortError') return;

@@ -1,9 +1,19 @@
-import { Digits, isNumber, pointerParts, readJson, writeJson, printXml, type SampleRequest, type ShownMessage, type TypeRow } from '@hinge/core';
+import {
+  Digits,
+  isNumber,
+  pointerParts,
+  readJson,
+  writeJson,
+  printXml,
+  type SampleRequest,
+  type ShownMessage,
+  type TypeRow,
+} from '@hinge/core';
 
 /** A shown message as one value with the names that pointers of rows start with: body, soapHeader, path, query, headers. */
 export function valueOf(m: ShownMessage | undefined, sample?: SampleRequest): unknown {
   if (!m) return undefined;
-  if (m.valueText !== undefined) return tryJson(m.valueText);
+  if (m.valueText !== undefined) return { headers: m.headers, ...(tryJson(m.valueText) as object) };
   const body = m.text === undefined ? undefined : /json/i.test(m.mediaType ?? '') ? tryJson(m.text) : m.text;
   return { body, headers: { ...m.headers, ...sample?.headers }, path: sample?.path ?? {}, query: sample?.query ?? {} };
 }
@@ -24,7 +34,11 @@ export function valuesAt(value: unknown, pointer: string): unknown[] {
     for (const v of at) {
       if (part === '*') {
         if (Array.isArray(v)) next.push(...v);
-      } else if (v !== null && typeof v === 'object' && !(v instanceof Digits) && Object.hasOwn(v, part)) next.push((v as Record<string, unknown>)[part]);
+      } else if (v !== null && typeof v === 'object' && !(v instanceof Digits)) {
+        // Header fields have their names in lower case; rows keep them as they were written.
+        const key = Object.hasOwn(v, part) ? part : pointer.startsWith('/headers/') ? part.toLowerCase() : undefined;
+        if (key !== undefined && Object.hasOwn(v, key)) next.push((v as Record<string, unknown>)[key]);
+      }
     }
     at = next;
   }
@@ -34,11 +48,20 @@ export function valuesAt(value: unknown, pointer: string): unknown[] {
 /** A value for one line of a tree. */
 export function brief(values: readonly unknown[]): string {
   if (values.length === 0) return '';
-  if (values.length > 1) return values.slice(0, 4).map((v) => brief([v])).join(', ') + (values.length > 4 ? ' …' : '');
+  if (values.length > 1)
+    return (
+      values
+        .slice(0, 4)
+        .map((v) => brief([v]))
+        .join(', ') + (values.length > 4 ? ' …' : '')
+    );
   const v = values[0];
   if (v === null) return 'null';
   if (v === undefined) return '';
-  if (Array.isArray(v)) return v.every((x) => typeof x === 'string' || isNumber(x)) && v.length > 0 && v.length < 5 ? v.map((x) => brief([x])).join(', ') : `${v.length} item${v.length === 1 ? '' : 's'}`;
+  if (Array.isArray(v))
+    return v.every((x) => typeof x === 'string' || isNumber(x)) && v.length > 0 && v.length < 5
+      ? v.map((x) => brief([x])).join(', ')
+      : `${v.length} item${v.length === 1 ? '' : 's'}`;
   if (v instanceof Digits) return v.text;
   if (typeof v === 'object') return '';
   return typeof v === 'string' ? v : String(v);
@@ -52,11 +75,23 @@ export function rowsOfValue(value: unknown): TypeRow[] {
   const walk = (v: unknown, name: string, pointer: string, depth: number): void => {
     if (rows.length >= MOST_ROWS) return;
     const composite = v !== null && typeof v === 'object' && !(v instanceof Digits);
-    rows.push({ pointer, name, depth, words: Array.isArray(v) ? 'list' : composite ? 'object' : v === null ? 'null' : isNumber(v) ? 'number' : typeof v, required: false, many: Array.isArray(v), nullable: false, leaf: !composite });
-    if (composite) for (const [k, inner] of Object.entries(v)) walk(inner, k, `${pointer}/${k.replace(/~/g, '~0').replace(/\//g, '~1')}`, depth + 1);
+    rows.push({
+      pointer,
+      name,
+      depth,
+      words: Array.isArray(v) ? 'list' : composite ? 'object' : v === null ? 'null' : isNumber(v) ? 'number' : typeof v,
+      required: false,
+      many: Array.isArray(v),
+      nullable: false,
+      leaf: !composite,
+    });
+    if (composite)
+      for (const [k, inner] of Object.entries(v))
+        walk(inner, k, `${pointer}/${k.replace(/~/g, '~0').replace(/\//g, '~1')}`, depth + 1);
   };
   const body = (value as { body?: unknown } | undefined)?.body;
-  if (body !== null && typeof body === 'object' && !(body instanceof Digits)) for (const [k, v] of Object.entries(body)) walk(v, k, `/body/${k}`, 0);
+  if (body !== null && typeof body === 'object' && !(body instanceof Digits))
+    for (const [k, v] of Object.entries(body)) walk(v, k, `/body/${k}`, 0);
   return rows;
 }
 
@@ -75,14 +110,18 @@ export function layout(m: ShownMessage | undefined): string {
 }
 
 export function sizeWords(bytes: number): string {
-  return bytes < 10_000 ? `${bytes} bytes` : bytes < 1_000_000 ? `${Math.round(bytes / 1024)} KB` : `${(bytes / 1048576).toFixed(1)} MB`;
+  return bytes < 10_000
+    ? `${bytes} bytes`
+    : bytes < 1_000_000
+      ? `${Math.round(bytes / 1024)} KB`
+      : `${(bytes / 1048576).toFixed(1)} MB`;
 }
 
 /** "SOAP 1.1", "JSON", else the media type. */
 export function formatWords(m: ShownMessage): string {
   if (m.format && m.format !== 'problem') return m.format;
   const e = (m.mediaType ?? '').split(';')[0]!;
-  if (e === 'application/problem+json') return 'problem, JSON';
+  if (e === 'application/problem+json') return 'problem';
   if (e === 'application/json') return 'JSON';
   return e || 'no body';
 }

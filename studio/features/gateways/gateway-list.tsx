@@ -4,7 +4,12 @@ import { send } from '../../lib/client';
 import type { GatewayState } from './server';
 
 export function useGateways(initial: GatewayState[] | undefined, everyMs: number) {
-  return useQuery({ queryKey: ['gateways'], queryFn: () => send<{ gateways: GatewayState[] }>('GET', '/api/gateways').then((r) => r.gateways), initialData: initial, refetchInterval: everyMs });
+  return useQuery({
+    queryKey: ['gateways'],
+    queryFn: () => send<{ gateways: GatewayState[] }>('GET', '/api/gateways').then((r) => r.gateways),
+    initialData: initial,
+    refetchInterval: everyMs,
+  });
 }
 
 export function stateOf(g: GatewayState): { words: string; tone: string } {
@@ -16,7 +21,12 @@ export function stateOf(g: GatewayState): { words: string; tone: string } {
 
 export function GatewayList({ initial }: { initial: GatewayState[] }) {
   const { data } = useGateways(initial, 2000);
-  if (!data?.length) return <div className="frame empty">No gateway is known. <code>./hinge up</code> starts one.</div>;
+  if (!data?.length)
+    return (
+      <div className="frame empty">
+        No gateway is known. <code>./hinge up</code> starts one.
+      </div>
+    );
   return (
     <div className="frame">
       <table>

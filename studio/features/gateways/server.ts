@@ -11,7 +11,10 @@ export const hashToken = (token: string): string => createHash('sha256').update(
 export async function gatewayOf(request: Request) {
   const token = /^Bearer (.+)$/.exec(request.headers.get('authorization') ?? '')?.[1];
   if (!token) return undefined;
-  const [row] = await database().select().from(gateways).where(eq(gateways.tokenHash, hashToken(token)));
+  const [row] = await database()
+    .select()
+    .from(gateways)
+    .where(eq(gateways.tokenHash, hashToken(token)));
   return row;
 }
 
@@ -19,29 +22,46 @@ export async function gatewayOf(request: Request) {
 export async function configFor(environment: string) {
   const db = database();
   const rows = await db
-    .selectDistinctOn([rollouts.api], { slug: rollouts.api, release: releases.number, hash: releases.hash, document: releases.document })
+    .selectDistinctOn([rollouts.api], {
+      slug: rollouts.api,
+      release: releases.number,
+      hash: releases.hash,
+      document: releases.document,
+    })
     .from(rollouts)
     .innerJoin(releases, eq(releases.id, rollouts.release))
     .where(eq(rollouts.environment, environment))
     .orderBy(rollouts.api, desc(rollouts.id));
   const [env] = await db.select().from(environments).where(eq(environments.name, environment));
   const variables = env?.variables ?? {};
-  const revision = createHash('sha256').update(JSON.stringify([variables, rows.map((r) => [r.slug, r.hash, r.release])])).digest('hex').slice(0, 12);
+  const revision = createHash('sha256')
+    .update(JSON.stringify([variables, rows.map((r) => [r.slug, r.hash, r.release])]))
+    .digest('hex')
+    .slice(0, 12);
   return { revision, environment, variables, traceShare: 1, apis: rows };
 }
 
 /** Sends the present configuration to all gateways of the environment; they answer with `applied`. */
 export async function sendConfig(environment: string): Promise<string> {
   const config = await configFor(environment);
-  await database().update(gateways).set({ wantedRevision: config.revision, refusal: null }).where(eq(gateways.environment, environment));
+  await database()
+    .update(gateways)
+    .set({ wantedRevision: config.revision, refusal: null })
+    .where(eq(gateways.environment, environment));
   for (const line of hub().in(environment)) line.send('config', config);
   return config.revision;
 }
 
 /** Opens the stream of one gateway: its configuration at once, then whatever comes, a ping every 5 s. */
-export async function openFeed(gateway: { name: string; environment: string }, signal: AbortSignal): Promise<ReadableStream<Uint8Array>> {
+export async function openFeed(
+  gateway: { name: string; environment: string },
+  signal: AbortSignal,
+): Promise<ReadableStream<Uint8Array>> {
   const config = await configFor(gateway.environment);
-  await database().update(gateways).set({ seenAt: new Date(), wantedRevision: config.revision }).where(eq(gateways.name, gateway.name));
+  await database()
+    .update(gateways)
+    .set({ seenAt: new Date(), wantedRevision: config.revision })
+    .where(eq(gateways.name, gateway.name));
   const encoder = new TextEncoder();
   let close = () => undefined as void;
   return new ReadableStream({
@@ -86,8 +106,17 @@ export const reportSchema = z.discriminatedUnion('kind', [
 export type Report = z.infer<typeof reportSchema>;
 
 const traceHead = z.object({
-  id: z.string().max(64), at: z.coerce.date(), api: z.string().optional(), operation: z.string().optional(), release: z.int().optional(), environment: z.string().optional(),
-  method: z.string(), url: z.string(), status: z.int(), ms: z.number(), backendMs: z.number(),
+  id: z.string().max(64),
+  at: z.coerce.date(),
+  api: z.string().optional(),
+  operation: z.string().optional(),
+  release: z.int().optional(),
+  environment: z.string().optional(),
+  method: z.string(),
+  url: z.string(),
+  status: z.int(),
+  ms: z.number(),
+  backendMs: z.number(),
 });
 
 /** Traces beyond this many are dropped, oldest first. */
@@ -97,10 +126,16 @@ export async function takeReport(gateway: { name: string }, report: Report): Pro
   const db = database();
   switch (report.kind) {
     case 'applied':
-      await db.update(gateways).set({ appliedRevision: report.revision, appliedAt: new Date(), seenAt: new Date(), refusal: null }).where(eq(gateways.name, gateway.name));
+      await db
+        .update(gateways)
+        .set({ appliedRevision: report.revision, appliedAt: new Date(), seenAt: new Date(), refusal: null })
+        .where(eq(gateways.name, gateway.name));
       return;
     case 'refused':
-      await db.update(gateways).set({ refusal: report.why, seenAt: new Date() }).where(and(eq(gateways.name, gateway.name), eq(gateways.wantedRevision, report.revision)));
+      await db
+        .update(gateways)
+        .set({ refusal: report.why, seenAt: new Date() })
+        .where(and(eq(gateways.name, gateway.name), eq(gateways.wantedRevision, report.revision)));
       return;
     case 'rehearsed':
       hub().settle(report.id, report.rehearsal as never);
@@ -137,7 +172,13 @@ export async function gatewayStates(): Promise<GatewayState[]> {
   const rows = await database().select().from(gateways).orderBy(gateways.name);
   const connected = hub().connected();
   return rows.map((g) => ({
-    name: g.name, environment: g.environment, address: g.address, connected: connected.has(g.name),
-    wanted: g.wantedRevision, applied: g.appliedRevision, appliedAt: g.appliedAt?.toISOString() ?? null, refusal: g.refusal,
+    name: g.name,
+    environment: g.environment,
+    address: g.address,
+    connected: connected.has(g.name),
+    wanted: g.wantedRevision,
+    applied: g.appliedRevision,
+    appliedAt: g.appliedAt?.toISOString() ?? null,
+    refusal: g.refusal,
   }));
 }

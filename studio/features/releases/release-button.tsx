@@ -44,7 +44,8 @@ export function ReleaseButton({ slug, revision, environments, blocked, before, c
     setTold('');
     try {
       const saved = before ? await before() : revision;
-      if (saved === undefined) throw new RequestError(0, 'The draft could not be saved; look at the message above the flow.', undefined, {});
+      if (saved === undefined)
+        throw new RequestError(0, 'The draft could not be saved; look at the message above the flow.', undefined, {});
       const result = await send<Made>('POST', `/api/apis/${slug}/release`, { revision: saved, environment, notes });
       setStarted(Date.now());
       setMade(result);
@@ -74,12 +75,17 @@ export function ReleaseButton({ slug, revision, environments, blocked, before, c
             <div className="column">
               {blocked > 0 && (
                 <div className="told">
-                  {blocked === 1 ? '1 finding stands' : `${blocked} findings stand`} in the way. Correct what is marked as an error first.
+                  {blocked === 1 ? '1 finding stands' : `${blocked} findings stand`} in the way. Correct what is marked
+                  as an error first.
                 </div>
               )}
               <label className="column" style={{ gap: 3 }}>
                 <span className="soft">To</span>
-                <Select value={environment} onChange={(e) => setEnvironment(e.target.value)} slotProps={{ input: { 'aria-label': 'Environment' } }}>
+                <Select
+                  value={environment}
+                  onChange={(e) => setEnvironment(e.target.value)}
+                  slotProps={{ input: { 'aria-label': 'Environment' } }}
+                >
                   {environments.map((e) => (
                     <MenuItem key={e.name} value={e.name}>
                       {e.title}
@@ -89,9 +95,19 @@ export function ReleaseButton({ slug, revision, environments, blocked, before, c
               </label>
               <label className="column" style={{ gap: 3 }}>
                 <span className="soft">Notes, for those who come after</span>
-                <TextField multiline minRows={2} value={notes} onChange={(e) => setNotes(e.target.value)} slotProps={{ htmlInput: { 'aria-label': 'Notes' } }} />
+                <TextField
+                  multiline
+                  minRows={2}
+                  value={notes}
+                  onChange={(e) => setNotes(e.target.value)}
+                  slotProps={{ htmlInput: { 'aria-label': 'Notes' } }}
+                />
               </label>
-              {told && <div className="told" role="alert">{told}</div>}
+              {told && (
+                <div className="told" role="alert">
+                  {told}
+                </div>
+              )}
             </div>
           )}
         </DialogContent>
@@ -110,7 +126,17 @@ export function ReleaseButton({ slug, revision, environments, blocked, before, c
   );
 }
 
-function Arrival({ made, environment, started, curl }: { made: Made; environment: string; started: number; curl?: (address: string) => string }) {
+function Arrival({
+  made,
+  environment,
+  started,
+  curl,
+}: {
+  made: Made;
+  environment: string;
+  started: number;
+  curl?: (address: string) => string;
+}) {
   const [gateways, setGateways] = useState<GatewayState[]>([]);
   const [arrived, setArrived] = useState<Record<string, number>>({});
   const [copied, setCopied] = useState(false);
@@ -118,15 +144,20 @@ function Arrival({ made, environment, started, curl }: { made: Made; environment
     let stop = false;
     const look = async () => {
       while (!stop) {
-        const all = await send<{ gateways: GatewayState[] }>('GET', '/api/gateways').then((r) => r.gateways).catch(() => [] as GatewayState[]);
+        const all = await send<{ gateways: GatewayState[] }>('GET', '/api/gateways')
+          .then((r) => r.gateways)
+          .catch(() => [] as GatewayState[]);
         const mine = all.filter((g) => g.environment === environment);
         setGateways(mine);
         setArrived((a) => {
           const next = { ...a };
-          for (const g of mine) if (g.applied === made.revision && next[g.name] === undefined) next[g.name] = Date.now() - started;
+          for (const g of mine)
+            if (g.applied === made.revision && next[g.name] === undefined) next[g.name] = Date.now() - started;
           return next;
         });
-        await new Promise((r) => setTimeout(r, mine.every((g) => g.applied === made.revision) && mine.length ? 2000 : 150));
+        await new Promise((r) =>
+          setTimeout(r, mine.every((g) => g.applied === made.revision) && mine.length ? 2000 : 150),
+        );
       }
     };
     void look();
@@ -142,7 +173,8 @@ function Arrival({ made, environment, started, curl }: { made: Made; environment
         <div key={g.name} className="row">
           {arrived[g.name] !== undefined ? (
             <span className="spruce">
-              <strong>{g.name}</strong> runs release {made.number}, confirmed after {(arrived[g.name]! / 1000).toFixed(1)} s
+              <strong>{g.name}</strong> runs release {made.number}, confirmed after{' '}
+              {(arrived[g.name]! / 1000).toFixed(1)} s
             </span>
           ) : (
             <span className={g.connected ? 'brass' : 'rust'}>
@@ -151,11 +183,18 @@ function Arrival({ made, environment, started, curl }: { made: Made; environment
           )}
         </div>
       ))}
-      {!gateways.length && <div className="note">No gateway belongs to {environment} yet; the release waits there for one.</div>}
+      {!gateways.length && (
+        <div className="note">No gateway belongs to {environment} yet; the release waits there for one.</div>
+      )}
       {line && (
         <div className="frame" style={{ padding: '8px 10px' }}>
-          <pre style={{ margin: 0, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }} data-testid="curl">{line}</pre>
-          <button className="plain spruce" onClick={() => void navigator.clipboard?.writeText(line).then(() => setCopied(true))}>
+          <pre style={{ margin: 0, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }} data-testid="curl">
+            {line}
+          </pre>
+          <button
+            className="plain spruce"
+            onClick={() => void navigator.clipboard?.writeText(line).then(() => setCopied(true))}
+          >
             {copied ? 'Copied' : 'Copy this line'}
           </button>
         </div>

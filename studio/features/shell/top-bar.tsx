@@ -3,7 +3,7 @@ import Menu from '@mui/material/Menu';
 import MenuItem from '@mui/material/MenuItem';
 import { useColorScheme } from '@mui/material/styles';
 import Link from 'next/link';
-import { usePathname } from 'next/navigation';
+import { usePathname, useRouter } from 'next/navigation';
 import { useState } from 'react';
 
 const AREAS = [
@@ -16,12 +16,14 @@ const AREAS = [
 
 export function TopBar({ user }: { user: { name: string; role: string } }) {
   const path = usePathname();
+  const router = useRouter();
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const { mode, setMode } = useColorScheme();
   const here = (href: string) => (href === '/' ? path === '/' : path.startsWith(href));
   const signOut = async () => {
     await fetch('/api/auth/sign-out', { method: 'POST', headers: { 'content-type': 'application/json' }, body: '{}' });
-    location.assign('/sign-in');
+    router.push('/sign-in');
+    router.refresh();
   };
   return (
     <header className="top">

@@ -1,9 +1,11 @@
 'use client';
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
+import { useRouter } from 'next/navigation';
 import { useState, type FormEvent } from 'react';
 
 export function SignIn() {
+  const router = useRouter();
   const [email, setEmail] = useState('');
   const [password, setPassword] = useState('');
   const [told, setTold] = useState('');
@@ -13,12 +15,21 @@ export function SignIn() {
     setBusy(true);
     setTold('');
     try {
-      const reply = await fetch('/api/auth/sign-in/email', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ email, password }) });
+      const reply = await fetch('/api/auth/sign-in/email', {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify({ email, password }),
+      });
       if (reply.ok) {
-        location.assign('/');
+        router.push('/');
+        router.refresh();
         return;
       }
-      setTold(reply.status === 429 ? 'Too many tries. Wait a minute, then try again.' : 'Address and password do not belong together.');
+      setTold(
+        reply.status === 429
+          ? 'Too many tries. Wait a minute, then try again.'
+          : 'Address and password do not belong together.',
+      );
     } catch {
       setTold('The studio cannot be reached.');
     }
@@ -33,11 +44,26 @@ export function SignIn() {
         </div>
         <label className="column" style={{ gap: 3 }}>
           <span className="soft">Mail address</span>
-          <TextField name="email" type="email" autoComplete="username" required autoFocus value={email} onChange={(e) => setEmail(e.target.value)} />
+          <TextField
+            name="email"
+            type="email"
+            autoComplete="username"
+            required
+            autoFocus
+            value={email}
+            onChange={(e) => setEmail(e.target.value)}
+          />
         </label>
         <label className="column" style={{ gap: 3 }}>
           <span className="soft">Password</span>
-          <TextField name="password" type="password" autoComplete="current-password" required value={password} onChange={(e) => setPassword(e.target.value)} />
+          <TextField
+            name="password"
+            type="password"
+            autoComplete="current-password"
+            required
+            value={password}
+            onChange={(e) => setPassword(e.target.value)}
+          />
         </label>
         {told && (
           <div className="told" role="alert">

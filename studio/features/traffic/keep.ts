@@ -10,7 +10,8 @@ export async function keepAsCase(id: string, by: string): Promise<string> {
   if (!trace?.api || !trace.operation) throw new Told(404, 'This trace belongs to no operation.');
   const draft = await getDraft(trace.api);
   const operation = draft?.document.operations[trace.operation];
-  if (!draft || !operation) throw new Told(404, `The draft of ${trace.api} has no operation ${trace.operation} any more.`);
+  if (!draft || !operation)
+    throw new Told(404, `The draft of ${trace.api} has no operation ${trace.operation} any more.`);
   if (trace.request.cut) throw new Told(422, 'Only the beginning of this request was kept; it cannot be sent again.');
   const made = caseOf(trace, draft.document);
   const document: FlowDocument = { ...draft.document, cases: [...(draft.document.cases ?? []), made] };
@@ -24,7 +25,12 @@ export function caseOf(trace: StoredTrace, document: FlowDocument): CaseDocument
   const door = document.doors.find((d) => d.name === trace.door) ?? document.doors[0]!;
   const url = new URL(trace.url, 'http://localhost');
   const names = [...operation.path.matchAll(/\{([^}]*)\}/g)].map((m) => m[1]!);
-  const pattern = new RegExp(`^${escape(door.path.replace(/\/$/, ''))}${operation.path.split(/\{[^}]*\}/).map(escape).join('([^/]+)')}/?$`);
+  const pattern = new RegExp(
+    `^${escape(door.path.replace(/\/$/, ''))}${operation.path
+      .split(/\{[^}]*\}/)
+      .map(escape)
+      .join('([^/]+)')}/?$`,
+  );
   const found = pattern.exec(url.pathname);
   const path = Object.fromEntries(names.map((n, i) => [n, decodeURIComponent(found?.[i + 1] ?? '')]));
   const query: Record<string, unknown> = {};
@@ -32,7 +38,9 @@ export function caseOf(trace: StoredTrace, document: FlowDocument): CaseDocument
     const all = url.searchParams.getAll(name);
     query[name] = all.length > 1 ? all : all[0];
   }
-  const declared = new Map((operation.parameters ?? []).filter((p) => p.in === 'header').map((p) => [p.name.toLowerCase(), p.name]));
+  const declared = new Map(
+    (operation.parameters ?? []).filter((p) => p.in === 'header').map((p) => [p.name.toLowerCase(), p.name]),
+  );
   const headers: Record<string, string> = {};
   for (const [name, value] of Object.entries(trace.request.headers)) {
     const own = declared.get(name);

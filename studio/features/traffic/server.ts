@@ -30,11 +30,31 @@ export const TRACES_PAGE = 100;
 export async function listTraces(filter: TraceFilter): Promise<TraceRow[]> {
   const where: (SQL | undefined)[] = [];
   if (filter.api) where.push(eq(traces.api, filter.api));
-  if (filter.status && /^[1-5]$/.test(filter.status)) where.push(and(gte(traces.status, Number(filter.status) * 100), lt(traces.status, (Number(filter.status) + 1) * 100)));
-  if (filter.text) where.push(or(ilike(traces.url, `%${filter.text.replace(/[%_\\]/g, '\\$&')}%`), ilike(traces.operation, `%${filter.text.replace(/[%_\\]/g, '\\$&')}%`)));
+  if (filter.status && /^[1-5]$/.test(filter.status))
+    where.push(
+      and(gte(traces.status, Number(filter.status) * 100), lt(traces.status, (Number(filter.status) + 1) * 100)),
+    );
+  if (filter.text)
+    where.push(
+      or(
+        ilike(traces.url, `%${filter.text.replace(/[%_\\]/g, '\\$&')}%`),
+        ilike(traces.operation, `%${filter.text.replace(/[%_\\]/g, '\\$&')}%`),
+      ),
+    );
   if (filter.before && !Number.isNaN(Date.parse(filter.before))) where.push(lt(traces.at, new Date(filter.before)));
   const rows = await database()
-    .select({ id: traces.id, at: traces.at, api: traces.api, operation: traces.operation, release: traces.release, environment: traces.environment, method: traces.method, url: traces.url, status: traces.status, ms: traces.ms })
+    .select({
+      id: traces.id,
+      at: traces.at,
+      api: traces.api,
+      operation: traces.operation,
+      release: traces.release,
+      environment: traces.environment,
+      method: traces.method,
+      url: traces.url,
+      status: traces.status,
+      ms: traces.ms,
+    })
     .from(traces)
     .where(and(...where))
     .orderBy(desc(traces.at))

@@ -33,8 +33,25 @@ export function TraceList({ initial, apis }: { initial: TraceRow[]; apis: readon
         <h1>Traces</h1>
         <span className="soft">{before.length ? 'older ones' : 'newest first, as they come'}</span>
         <span className="grow" />
-        <TextField placeholder="Path or operation" value={text} onChange={(e) => { setText(e.target.value); setBefore([]); }} slotProps={{ htmlInput: { 'aria-label': 'Path or operation' } }} sx={{ width: 200 }} />
-        <Select displayEmpty value={api} onChange={(e) => { setApi(e.target.value); setBefore([]); }} slotProps={{ input: { 'aria-label': 'API' } }}>
+        <TextField
+          placeholder="Path or operation"
+          value={text}
+          onChange={(e) => {
+            setText(e.target.value);
+            setBefore([]);
+          }}
+          slotProps={{ htmlInput: { 'aria-label': 'Path or operation' } }}
+          sx={{ width: 200 }}
+        />
+        <Select
+          displayEmpty
+          value={api}
+          onChange={(e) => {
+            setApi(e.target.value);
+            setBefore([]);
+          }}
+          slotProps={{ input: { 'aria-label': 'API' } }}
+        >
           <MenuItem value="">every API</MenuItem>
           {apis.map((a) => (
             <MenuItem key={a.slug} value={a.slug}>
@@ -42,7 +59,15 @@ export function TraceList({ initial, apis }: { initial: TraceRow[]; apis: readon
             </MenuItem>
           ))}
         </Select>
-        <Select displayEmpty value={status} onChange={(e) => { setStatus(e.target.value); setBefore([]); }} slotProps={{ input: { 'aria-label': 'Status' } }}>
+        <Select
+          displayEmpty
+          value={status}
+          onChange={(e) => {
+            setStatus(e.target.value);
+            setBefore([]);
+          }}
+          slotProps={{ input: { 'aria-label': 'Status' } }}
+        >
           <MenuItem value="">any status</MenuItem>
           <MenuItem value="2">2xx, done</MenuItem>
           <MenuItem value="4">4xx, refused</MenuItem>
@@ -70,15 +95,24 @@ export function TraceList({ initial, apis }: { initial: TraceRow[]; apis: readon
                 </td>
                 <td style={{ maxWidth: 420 }} className="cut">
                   <Link href={`/traffic/${t.id}`} style={{ color: 'var(--ink)' }}>
-                    <span className="method" style={{ display: 'inline-block', width: 56 }}>{t.method}</span> <span className="mono">{t.url}</span>
+                    <span className="method" style={{ display: 'inline-block', width: 56 }}>
+                      {t.method}
+                    </span>{' '}
+                    <span className="mono">{t.url}</span>
                   </Link>
                 </td>
                 <td>{t.operation ?? <span className="soft">none</span>}</td>
-                <td className={`mono ${t.status >= 500 ? 'rust' : t.status >= 400 ? 'brass' : 'spruce'}`}>{t.status}</td>
+                <td className={`mono ${t.status >= 500 ? 'rust' : t.status >= 400 ? 'brass' : 'spruce'}`}>
+                  {t.status}
+                </td>
                 <td className="mono" style={{ textAlign: 'right' }}>
                   {t.ms.toFixed(1)} ms
                 </td>
-                <td className="soft nowrap">{t.api ? `${t.api}${t.release === null ? '' : ` release ${t.release}`} in ${t.environment ?? 'no environment'}` : 'no API'}</td>
+                <td className="soft nowrap">
+                  {t.api
+                    ? `${t.api}${t.release === null ? '' : ` release ${t.release}`} in ${t.environment ?? 'no environment'}`
+                    : 'no API'}
+                </td>
               </tr>
             ))}
             {!rows.length && (
@@ -86,7 +120,9 @@ export function TraceList({ initial, apis }: { initial: TraceRow[]; apis: readon
                 <td colSpan={6}>
                   <div className="empty">
                     <strong>{plain ? 'No request yet' : 'No trace fits'}</strong>
-                    {plain ? 'Release an API and call it; every request appears here within a second.' : 'Widen the filter.'}
+                    {plain
+                      ? 'Release an API and call it; every request appears here within a second.'
+                      : 'Widen the filter.'}
                   </div>
                 </td>
               </tr>
@@ -95,8 +131,16 @@ export function TraceList({ initial, apis }: { initial: TraceRow[]; apis: readon
         </table>
       </div>
       <div className="row">
-        {before.length > 0 && <Button variant="outlined" onClick={() => setBefore(before.slice(0, -1))}>Newer</Button>}
-        {rows.length === PAGE && <Button variant="outlined" onClick={() => setBefore([...before, rows.at(-1)!.at])}>Older</Button>}
+        {before.length > 0 && (
+          <Button variant="outlined" onClick={() => setBefore(before.slice(0, -1))}>
+            Newer
+          </Button>
+        )}
+        {rows.length === PAGE && (
+          <Button variant="outlined" onClick={() => setBefore([...before, rows.at(-1)!.at])}>
+            Older
+          </Button>
+        )}
       </div>
     </div>
   );

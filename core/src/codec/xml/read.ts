@@ -46,14 +46,18 @@ export class ElementReader {
     const property = parent.items ? parent.items.match(uri, local) : parent.binding?.byElement.get(keyOf(uri, local));
     if (!property) {
       const known = parent.binding?.open ?? false;
-      if (!known && !this.lenient) this.faults.push({ pointer: parent.pointer, words: `the element ${local} is not known here`, kind: 'unknown' });
+      if (!known && !this.lenient)
+        this.faults.push({ pointer: parent.pointer, words: `the element ${local} is not known here`, kind: 'unknown' });
       this.ignoring = 1;
       return;
     }
     const nil = this.isNil(property.decl, attributes);
     const pointer = this.pointerOf(parent, property);
     const wrapped = parent.items ? undefined : property.wrapped;
-    const frame = wrapped && !nil ? makeWrapperFrame(wrapped, property, pointer) : makeFrame(property.decl.type, property, pointer, nil, false);
+    const frame =
+      wrapped && !nil
+        ? makeWrapperFrame(wrapped, property, pointer)
+        : makeFrame(property.decl.type, property, pointer, nil, false);
     this.stack.push(frame);
     this.takeAttributes(frame, attributes);
   }
@@ -82,7 +86,12 @@ export class ElementReader {
       const property = frame.property!;
       const target = parent.object!;
       if (!property.many) {
-        if (Object.hasOwn(target, property.json)) this.faults.push({ pointer: frame.pointer, words: `the element ${property.decl.name} occurs more than once`, kind: 'type' });
+        if (Object.hasOwn(target, property.json))
+          this.faults.push({
+            pointer: frame.pointer,
+            words: `the element ${property.decl.name} occurs more than once`,
+            kind: 'type',
+          });
         target[property.json] = value;
       } else ((target[property.json] ??= []) as unknown[]).push(value);
     }
@@ -91,7 +100,8 @@ export class ElementReader {
 
   private isNil(decl: ElementDecl, attributes: readonly SeenAttribute[]): boolean {
     if (attributes.length === 0) return false;
-    for (const a of attributes) if (a.local === 'nil' && a.uri === XSI) return decl.nillable && (a.value === 'true' || a.value === '1');
+    for (const a of attributes)
+      if (a.local === 'nil' && a.uri === XSI) return decl.nillable && (a.value === 'true' || a.value === '1');
     return false;
   }
 
@@ -107,11 +117,17 @@ export class ElementReader {
       const property = frame.binding?.byAttribute.get(keyOf(a.uri, a.local));
       if (!property || !frame.object) {
         // Attributes of other namespaces (SOAP's mustUnderstand, encodingStyle) are no business of the schema.
-        if (!this.lenient && a.uri === '' && !frame.anyAttribute) this.faults.push({ pointer: frame.pointer, words: `the attribute ${a.local} is not known here`, kind: 'unknown' });
+        if (!this.lenient && a.uri === '' && !frame.anyAttribute)
+          this.faults.push({
+            pointer: frame.pointer,
+            words: `the attribute ${a.local} is not known here`,
+            kind: 'unknown',
+          });
         continue;
       }
       const v = simpleCodec(property.use.type).read(a.value);
-      if (v instanceof Misfit) this.faults.push({ pointer: `${frame.pointer}/${property.json}`, words: v.words, kind: 'type' });
+      if (v instanceof Misfit)
+        this.faults.push({ pointer: `${frame.pointer}/${property.json}`, words: v.words, kind: 'type' });
       else frame.object[property.json] = v;
     }
   }
@@ -148,10 +164,27 @@ export class ElementReader {
         if (p.many) object[p.json] ??= [];
         const have = object[p.json];
         const n = p.many ? (have as unknown[]).length : have === undefined ? 0 : 1;
-        if (n < p.min) this.faults.push({ pointer: `${pointer}/${p.json}`, words: p.many && n > 0 ? `${p.decl.name} occurs ${n} times, at least ${p.min} are needed` : `the element ${p.decl.name} is missing`, kind: 'missing' });
-        else if (n > p.max) this.faults.push({ pointer: `${pointer}/${p.json}`, words: `${p.decl.name} occurs ${n} times, at most ${p.max} may`, kind: 'type' });
+        if (n < p.min)
+          this.faults.push({
+            pointer: `${pointer}/${p.json}`,
+            words:
+              p.many && n > 0
+                ? `${p.decl.name} occurs ${n} times, at least ${p.min} are needed`
+                : `the element ${p.decl.name} is missing`,
+            kind: 'missing',
+          });
+        else if (n > p.max)
+          this.faults.push({
+            pointer: `${pointer}/${p.json}`,
+            words: `${p.decl.name} occurs ${n} times, at most ${p.max} may`,
+            kind: 'type',
+          });
       } else if (p.kind === 'attribute' && p.use.required && object[p.json] === undefined) {
-        this.faults.push({ pointer: `${pointer}/${p.json}`, words: `the attribute ${p.use.name} is missing`, kind: 'missing' });
+        this.faults.push({
+          pointer: `${pointer}/${p.json}`,
+          words: `the attribute ${p.use.name} is missing`,
+          kind: 'missing',
+        });
       }
     }
   }
@@ -173,14 +206,41 @@ interface Frame {
   readonly items?: { match(uri: string, local: string): ElementProperty | undefined };
 }
 
-function makeFrame(type: Type, property: ElementProperty | undefined, pointer: string, nil: boolean, root: boolean): Frame {
-  if (type.kind === 'simple') return { property, pointer, nil, root, mixed: false, anyAttribute: false, text: '', simple: simpleCodec(type) };
+function makeFrame(
+  type: Type,
+  property: ElementProperty | undefined,
+  pointer: string,
+  nil: boolean,
+  root: boolean,
+): Frame {
+  if (type.kind === 'simple')
+    return { property, pointer, nil, root, mixed: false, anyAttribute: false, text: '', simple: simpleCodec(type) };
   const binding = bindingOf(type);
   const object: Record<string, unknown> = {};
-  return { property, pointer, nil, root, mixed: type.mixed, anyAttribute: type.anyAttribute, text: '', binding, object };
+  return {
+    property,
+    pointer,
+    nil,
+    root,
+    mixed: type.mixed,
+    anyAttribute: type.anyAttribute,
+    text: '',
+    binding,
+    object,
+  };
 }
 
 function makeWrapperFrame(item: ElementProperty, property: ElementProperty, pointer: string): Frame {
   const match = (uri: string, local: string) => (local === item.decl.name && uri === item.decl.uri ? item : undefined);
-  return { property, pointer, nil: false, root: false, mixed: false, anyAttribute: false, text: '', list: [], items: { match } };
+  return {
+    property,
+    pointer,
+    nil: false,
+    root: false,
+    mixed: false,
+    anyAttribute: false,
+    text: '',
+    list: [],
+    items: { match },
+  };
 }

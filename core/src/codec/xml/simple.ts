@@ -1,4 +1,4 @@
-import { jsonKind, type SimpleType } from '../../contract/xsd';
+import { jsonKind, lexicalForm, type SimpleType } from '../../contract/xsd';
 import { Digits, isNumber, numberFromText } from '../../message/digits';
 import { hasForbidden } from '../../xml';
 
@@ -142,16 +142,40 @@ function split(text: string): [sign: 1 | -1, whole: string, fraction: string] {
 function numberRule(type: SimpleType): (text: string) => string | undefined {
   const f = type.facets;
   const rules: ((text: string) => string | undefined)[] = [];
-  if (f.minInclusive !== undefined) rules.push((t) => (compareDecimals(t, f.minInclusive!) < 0 ? `${brief(t)} is less than ${f.minInclusive}` : undefined));
-  if (f.maxInclusive !== undefined) rules.push((t) => (compareDecimals(t, f.maxInclusive!) > 0 ? `${brief(t)} is more than ${f.maxInclusive}` : undefined));
-  if (f.minExclusive !== undefined) rules.push((t) => (compareDecimals(t, f.minExclusive!) <= 0 ? `${brief(t)} is not more than ${f.minExclusive}` : undefined));
-  if (f.maxExclusive !== undefined) rules.push((t) => (compareDecimals(t, f.maxExclusive!) >= 0 ? `${brief(t)} is not less than ${f.maxExclusive}` : undefined));
-  if (f.enumeration) rules.push((t) => (f.enumeration!.some((e) => compareDecimals(t, e) === 0) ? undefined : `${brief(t)} is none of ${f.enumeration!.join(', ')}`));
-  if (f.fractionDigits !== undefined) rules.push((t) => (split(t)[2].length > f.fractionDigits! ? `${brief(t)} has more than ${f.fractionDigits} digits after the point` : undefined));
+  if (f.minInclusive !== undefined)
+    rules.push((t) =>
+      compareDecimals(t, f.minInclusive!) < 0 ? `${brief(t)} is less than ${f.minInclusive}` : undefined,
+    );
+  if (f.maxInclusive !== undefined)
+    rules.push((t) =>
+      compareDecimals(t, f.maxInclusive!) > 0 ? `${brief(t)} is more than ${f.maxInclusive}` : undefined,
+    );
+  if (f.minExclusive !== undefined)
+    rules.push((t) =>
+      compareDecimals(t, f.minExclusive!) <= 0 ? `${brief(t)} is not more than ${f.minExclusive}` : undefined,
+    );
+  if (f.maxExclusive !== undefined)
+    rules.push((t) =>
+      compareDecimals(t, f.maxExclusive!) >= 0 ? `${brief(t)} is not less than ${f.maxExclusive}` : undefined,
+    );
+  if (f.enumeration)
+    rules.push((t) =>
+      f.enumeration!.some((e) => compareDecimals(t, e) === 0)
+        ? undefined
+        : `${brief(t)} is none of ${f.enumeration!.join(', ')}`,
+    );
+  if (f.fractionDigits !== undefined)
+    rules.push((t) =>
+      split(t)[2].length > f.fractionDigits!
+        ? `${brief(t)} has more than ${f.fractionDigits} digits after the point`
+        : undefined,
+    );
   if (f.totalDigits !== undefined) {
     rules.push((t) => {
       const [, whole, fraction] = split(t);
-      return whole.length + fraction.length > f.totalDigits! ? `${brief(t)} has more than ${f.totalDigits} digits` : undefined;
+      return whole.length + fraction.length > f.totalDigits!
+        ? `${brief(t)} has more than ${f.totalDigits} digits`
+        : undefined;
     });
   }
   if (rules.length === 0) return () => undefined;
@@ -192,23 +216,9 @@ function floatCodec(type: SimpleType): SimpleCodec {
   };
 }
 
-const LEXICAL: Record<string, { test: RegExp; words: string }> = {
-  dateTime: { test: /^-?\d{4,}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]\d\d:\d\d)?$/, words: 'a date and time (2026-12-04T05:30:00+01:00)' },
-  date: { test: /^-?\d{4,}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])(Z|[+-]\d\d:\d\d)?$/, words: 'a date (2026-12-04)' },
-  time: { test: /^\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]\d\d:\d\d)?$/, words: 'a time (05:30:00)' },
-  duration: { test: /^-?P(?=\d|T\d)(\d+Y)?(\d+M)?(\d+D)?(T(?=\d)(\d+H)?(\d+M)?(\d+(\.\d+)?S)?)?$/, words: 'a duration (P2DT3H)' },
-  gYear: { test: /^-?\d{4,}(Z|[+-]\d\d:\d\d)?$/, words: 'a year' },
-  gYearMonth: { test: /^-?\d{4,}-\d\d(Z|[+-]\d\d:\d\d)?$/, words: 'a year and month' },
-  gMonthDay: { test: /^--\d\d-\d\d(Z|[+-]\d\d:\d\d)?$/, words: 'a month and day' },
-  gDay: { test: /^---\d\d(Z|[+-]\d\d:\d\d)?$/, words: 'a day of a month' },
-  gMonth: { test: /^--\d\d(Z|[+-]\d\d:\d\d)?$/, words: 'a month' },
-  hexBinary: { test: /^([0-9a-fA-F]{2})*$/, words: 'bytes as hexadecimal digits' },
-  base64Binary: { test: /^[A-Za-z0-9+/ \t\r\n]*={0,2}\s*$/, words: 'bytes as base64' },
-};
-
 function stringCodec(type: SimpleType): SimpleCodec {
   const f = type.facets;
-  const lexical = LEXICAL[type.builtin];
+  const lexical = lexicalForm(type.builtin);
   const min = f.length ?? f.minLength;
   const max = f.length ?? f.maxLength;
   const counted = type.builtin !== 'base64Binary' && type.builtin !== 'hexBinary';

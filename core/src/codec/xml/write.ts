@@ -1,4 +1,14 @@
-import { bindingOf, XSI, type AttributeProperty, type Binding, type ComplexType, type ElementDecl, type ElementProperty, type Particle, type Type } from '../../contract/xsd';
+import {
+  bindingOf,
+  XSI,
+  type AttributeProperty,
+  type Binding,
+  type ComplexType,
+  type ElementDecl,
+  type ElementProperty,
+  type Particle,
+  type Type,
+} from '../../contract/xsd';
 import { escapeAttribute, escapeText, keyOf } from '../../xml';
 import type { ShapeFault } from './read';
 import { Misfit, show, simpleCodec } from './simple';
@@ -87,7 +97,8 @@ export class ElementWriter {
       this.close(false);
       return;
     }
-    if (decl.fixed !== undefined && text !== decl.fixed) this.fault(pointer, `${decl.name} must be ${decl.fixed}`, 'type');
+    if (decl.fixed !== undefined && text !== decl.fixed)
+      this.fault(pointer, `${decl.name} must be ${decl.fixed}`, 'type');
     this.out += `>${escapeText(text)}`;
     this.close(true);
   }
@@ -135,7 +146,12 @@ export class ElementWriter {
 
   private unknown(value: Record<string, unknown>, known: { has(name: string): boolean }, pointer: string): void {
     for (const key of Object.keys(value)) {
-      if (!known.has(key) && value[key] !== undefined) this.fault(`${pointer}/${key.replace(/~/g, '~0').replace(/\//g, '~1')}`, `the property ${key} is not known here`, 'unknown');
+      if (!known.has(key) && value[key] !== undefined)
+        this.fault(
+          `${pointer}/${key.replace(/~/g, '~0').replace(/\//g, '~1')}`,
+          `the property ${key} is not known here`,
+          'unknown',
+        );
     }
   }
 
@@ -147,7 +163,8 @@ export class ElementWriter {
     const text = simpleCodec(p.use.type).write(value);
     if (text instanceof Misfit) this.fault(`${pointer}/${p.json}`, text.words, 'type');
     else {
-      if (p.use.fixed !== undefined && p.use.fixed !== text) this.fault(`${pointer}/${p.json}`, `${p.json} must be ${p.use.fixed}`, 'type');
+      if (p.use.fixed !== undefined && p.use.fixed !== text)
+        this.fault(`${pointer}/${p.json}`, `${p.json} must be ${p.use.fixed}`, 'type');
       let name = p.use.name;
       if (p.use.uri === 'http://www.w3.org/XML/1998/namespace') name = `xml:${name}`;
       else if (p.use.uri) {
@@ -201,7 +218,13 @@ class ContentWalk {
   run(particle: Particle): void {
     this.walk(particle, false);
     for (const p of this.binding.properties) {
-      if (p.kind === 'element' && this.left(p) > 0 && !this.told.has(p)) this.writer.choiceFault(`${this.pointer}/${p.json}`, p.many ? `${p.json} holds more items than may stand here` : `${p.json} may not stand here together with what stands beside it`);
+      if (p.kind === 'element' && this.left(p) > 0 && !this.told.has(p))
+        this.writer.choiceFault(
+          `${this.pointer}/${p.json}`,
+          p.many
+            ? `${p.json} holds more items than may stand here`
+            : `${p.json} may not stand here together with what stands beside it`,
+        );
     }
   }
 
@@ -229,7 +252,9 @@ class ContentWalk {
     if (p.min === 0) return true;
     if (p.term.kind === 'element') return false;
     if (p.term.kind === 'any') return false;
-    return p.term.kind === 'choice' ? p.term.particles.some((q) => this.emptiable(q)) || p.term.particles.length === 0 : p.term.particles.every((q) => this.emptiable(q));
+    return p.term.kind === 'choice'
+      ? p.term.particles.some((q) => this.emptiable(q)) || p.term.particles.length === 0
+      : p.term.particles.every((q) => this.emptiable(q));
   }
 
   private walk(p: Particle, repeating: boolean): void {
@@ -264,7 +289,9 @@ class ContentWalk {
   private firstNames(p: Particle): string[] {
     const property = this.propertyOf(p);
     if (property) return [property.json];
-    return p.term.kind === 'element' || p.term.kind === 'any' ? [] : p.term.particles.flatMap((inner) => this.firstNames(inner));
+    return p.term.kind === 'element' || p.term.kind === 'any'
+      ? []
+      : p.term.particles.flatMap((inner) => this.firstNames(inner));
   }
 
   private element(p: Particle, property: ElementProperty, repeating: boolean): void {

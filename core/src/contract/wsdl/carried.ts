@@ -11,9 +11,16 @@ export function checkCarried(decl: ElementDecl, findings: Finding[]): void {
     seen.add(type);
     const name = type.name?.local ?? d.name;
     const b = bindingOf(type);
-    if (b.open) findings.push(finding('HNG-118', `${name} has a wildcard (xs:any); elements found there are left out`, type.place));
-    if (type.mixed) findings.push(finding('HNG-118', `${name} has mixed content; text between its elements is left out`, type.place));
-    if (type.abstract || d.abstract) findings.push(finding('HNG-118', `${name} is abstract; derived types (xsi:type, substitution) are not read yet`, type.place));
+    if (b.open)
+      findings.push(
+        finding('HNG-118', `${name} has a wildcard (xs:any); elements found there are left out`, type.place),
+      );
+    if (type.mixed)
+      findings.push(finding('HNG-118', `${name} has mixed content; text between its elements is left out`, type.place));
+    if (type.abstract || d.abstract)
+      findings.push(
+        finding('HNG-118', `${name} is abstract; derived types (xsi:type, substitution) are not read yet`, type.place),
+      );
     for (const p of b.properties) if (p.kind === 'element') walk(p.decl);
   };
   walk(decl);

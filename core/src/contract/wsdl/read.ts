@@ -1,5 +1,14 @@
 import { finding, HingeError, type Finding } from '../../problem';
-import { attributeOf, childOf, childrenOf, placeOf, qnameOf, readXmlTree, type QName, type XmlElement } from '../../xml';
+import {
+  attributeOf,
+  childOf,
+  childrenOf,
+  placeOf,
+  qnameOf,
+  readXmlTree,
+  type QName,
+  type XmlElement,
+} from '../../xml';
 import type { Contract, ContractFiles, ContractOperation } from '../model';
 import { SchemaSet, SchemaWriter, deepText, type ElementDecl, type Particle } from '../xsd';
 import { demandWsdl, WSDL } from './names';
@@ -11,7 +20,10 @@ const SOAP_BINDINGS: Record<string, SoapVersion> = {
   'http://schemas.xmlsoap.org/wsdl/soap/': '1.1',
   'http://schemas.xmlsoap.org/wsdl/soap12/': '1.2',
 };
-const HTTP_TRANSPORTS = new Set(['http://schemas.xmlsoap.org/soap/http', 'http://www.w3.org/2003/05/soap/bindings/HTTP/']);
+const HTTP_TRANSPORTS = new Set([
+  'http://schemas.xmlsoap.org/soap/http',
+  'http://www.w3.org/2003/05/soap/bindings/HTTP/',
+]);
 
 export interface WsdlOptions {
   /** Name of the wsdl:port to use, where the document has several. */
@@ -30,7 +42,8 @@ interface Bound {
 /** Reads a WSDL 1.1 document and all it imports (W3C Note "WSDL 1.1" §2, §3). Throws HingeError when nothing can be made of it. */
 export function readWsdl(source: ContractFiles, options: WsdlOptions = {}): Contract {
   const text = source.files[source.entry];
-  if (text === undefined) throw new HingeError('HNG-112', `${source.entry} is not among the files`, { file: source.entry });
+  if (text === undefined)
+    throw new HingeError('HNG-112', `${source.entry} is not among the files`, { file: source.entry });
   const root = readXmlTree(text, source.entry);
   demandWsdl(root);
   const set = new SchemaSet();
@@ -51,12 +64,22 @@ class WsdlReader {
   read(): Contract {
     const entry = this.definitions[0]!;
     const bound = this.chooseBinding(entry);
-    const portType = this.need('portType', qnameOf(bound.binding, attributeOf(bound.binding, 'type') ?? ''), bound.binding);
+    const portType = this.need(
+      'portType',
+      qnameOf(bound.binding, attributeOf(bound.binding, 'type') ?? ''),
+      bound.binding,
+    );
     const operations = this.operations(bound, portType);
     if (!operations.some((o) => !o.unusable)) {
-      throw new HingeError('HNG-114', `no operation of the binding ${attributeOf(bound.binding, 'name')} can be called: ${operations[0]?.unusable ?? 'it has none'}`, placeOf(bound.binding));
+      throw new HingeError(
+        'HNG-114',
+        `no operation of the binding ${attributeOf(bound.binding, 'name')} can be called: ${operations[0]?.unusable ?? 'it has none'}`,
+        placeOf(bound.binding),
+      );
     }
-    const service = this.definitions.flatMap((d) => childrenOf(d, WSDL, 'service')).find((s) => attributeOf(s, 'name') === bound.serviceName);
+    const service = this.definitions
+      .flatMap((d) => childrenOf(d, WSDL, 'service'))
+      .find((s) => attributeOf(s, 'name') === bound.serviceName);
     return {
       format: 'wsdl',
       name: bound.serviceName ?? attributeOf(entry, 'name') ?? attributeOf(portType, 'name') ?? 'service',
@@ -79,7 +102,12 @@ class WsdlReader {
 
   private need(kind: string, q: QName, from: XmlElement): XmlElement {
     const found = this.find(kind, q);
-    if (!found) throw new HingeError('HNG-115', `there is no ${kind} ${q.local} in namespace ${q.uri || '(none)'}`, placeOf(from));
+    if (!found)
+      throw new HingeError(
+        'HNG-115',
+        `there is no ${kind} ${q.local} in namespace ${q.uri || '(none)'}`,
+        placeOf(from),
+      );
     return found;
   }
 
@@ -90,21 +118,33 @@ class WsdlReader {
     const consider = (binding: XmlElement, extra: Partial<Bound>) => {
       const soap = binding.children.find((c) => c.local === 'binding' && SOAP_BINDINGS[c.uri]);
       const transport = soap && (attributeOf(soap, 'transport') ?? '');
-      if (soap && (!transport || HTTP_TRANSPORTS.has(transport))) bounds.push({ binding, version: SOAP_BINDINGS[soap.uri]!, soapUri: soap.uri, ...extra });
-      else others.push(`${attributeOf(binding, 'name')} (${transport ? `transport ${transport}` : (binding.children.find((c) => c.local === 'binding')?.uri ?? 'no protocol')})`);
+      if (soap && (!transport || HTTP_TRANSPORTS.has(transport)))
+        bounds.push({ binding, version: SOAP_BINDINGS[soap.uri]!, soapUri: soap.uri, ...extra });
+      else
+        others.push(
+          `${attributeOf(binding, 'name')} (${transport ? `transport ${transport}` : (binding.children.find((c) => c.local === 'binding')?.uri ?? 'no protocol')})`,
+        );
     };
     for (const d of this.definitions) {
       for (const service of childrenOf(d, WSDL, 'service')) {
         for (const port of childrenOf(service, WSDL, 'port')) {
           const binding = this.need('binding', qnameOf(port, attributeOf(port, 'binding') ?? ''), port);
-          const address = port.children.map((c) => (c.local === 'address' ? attributeOf(c, 'location') : undefined)).find(Boolean);
-          consider(binding, { address, portName: attributeOf(port, 'name'), serviceName: attributeOf(service, 'name') });
+          const address = port.children
+            .map((c) => (c.local === 'address' ? attributeOf(c, 'location') : undefined))
+            .find(Boolean);
+          consider(binding, {
+            address,
+            portName: attributeOf(port, 'name'),
+            serviceName: attributeOf(service, 'name'),
+          });
         }
       }
     }
-    if (bounds.length === 0) for (const d of this.definitions) for (const b of childrenOf(d, WSDL, 'binding')) consider(b, {});
+    if (bounds.length === 0)
+      for (const d of this.definitions) for (const b of childrenOf(d, WSDL, 'binding')) consider(b, {});
     const wanted = this.options.port ? bounds.find((b) => b.portName === this.options.port) : undefined;
-    if (this.options.port && !wanted) throw new HingeError('HNG-115', `there is no SOAP port ${this.options.port}`, placeOf(entry));
+    if (this.options.port && !wanted)
+      throw new HingeError('HNG-115', `there is no SOAP port ${this.options.port}`, placeOf(entry));
     const chosen = wanted ?? bounds.find((b) => b.version === '1.1') ?? bounds[0];
     if (!chosen) {
       const why = others.length ? `its bindings are ${[...new Set(others)].join(', ')}` : 'it declares no binding';
@@ -125,12 +165,26 @@ class WsdlReader {
       const op = abstract[nth] ?? abstract[0];
       if (!op) throw new HingeError('HNG-115', `the port type has no operation ${name}`, placeOf(node));
       const id = nth === 0 ? name : `${name}_${nth + 1}`;
-      if (nth > 0) this.findings.push(finding('HNG-117', `the operation name ${name} is used more than once; this one is called ${id}`, placeOf(node), 'Nothing to do; the names are kept apart.'));
+      if (nth > 0)
+        this.findings.push(
+          finding(
+            'HNG-117',
+            `the operation name ${name} is used more than once; this one is called ${id}`,
+            placeOf(node),
+            'Nothing to do; the names are kept apart.',
+          ),
+        );
       return this.operation(bound, node, op, id, defaultStyle);
     });
   }
 
-  private operation(bound: Bound, node: XmlElement, op: XmlElement, id: string, defaultStyle: string): ContractOperation {
+  private operation(
+    bound: Bound,
+    node: XmlElement,
+    op: XmlElement,
+    id: string,
+    defaultStyle: string,
+  ): ContractOperation {
     const soapOp = node.children.find((c) => c.uri === bound.soapUri && c.local === 'operation');
     const style = (soapOp && attributeOf(soapOp, 'style')) || defaultStyle;
     const common = { id, name: attributeOf(node, 'name')!, documentation: docOf(op) ?? docOf(node) };
@@ -143,7 +197,8 @@ class WsdlReader {
         output: this.message(bound, node, op, 'output', style),
         faults: this.faults(op),
       };
-      for (const d of [soap.input.body, soap.output?.body, ...soap.faults.map((f) => f.element)]) if (d) checkCarried(d, this.findings);
+      for (const d of [soap.input.body, soap.output?.body, ...soap.faults.map((f) => f.element)])
+        if (d) checkCarried(d, this.findings);
       return { ...common, ...this.shapes(soap), soap };
     } catch (error) {
       if (!(error instanceof Unusable)) throw error;
@@ -154,7 +209,9 @@ class WsdlReader {
 
   private shapes(soap: SoapOperation): Pick<ContractOperation, 'request' | 'reply' | 'faults'> {
     const shape = (m: SoapMessage) => ({
-      body: m.body ? this.writer.ofElement(m.body) : { type: 'object' as const, properties: {}, additionalProperties: false },
+      body: m.body
+        ? this.writer.ofElement(m.body)
+        : { type: 'object' as const, properties: {}, additionalProperties: false },
       headers: m.headers.map(({ element }) => ({
         name: element.name,
         schema: element.type.kind === 'simple' ? this.writer.ofSimple(element.type) : this.writer.ofElement(element),
@@ -166,31 +223,59 @@ class WsdlReader {
     return {
       request: shape(soap.input),
       reply: soap.output && shape(soap.output),
-      faults: soap.faults.map((f) => ({ name: f.name, schema: this.writer.ofElement(f.element), documentation: f.element.doc })),
+      faults: soap.faults.map((f) => ({
+        name: f.name,
+        schema: this.writer.ofElement(f.element),
+        documentation: f.element.doc,
+      })),
     };
   }
 
-  private message(bound: Bound, node: XmlElement, op: XmlElement, direction: 'input' | 'output', style: string): SoapMessage | undefined {
+  private message(
+    bound: Bound,
+    node: XmlElement,
+    op: XmlElement,
+    direction: 'input' | 'output',
+    style: string,
+  ): SoapMessage | undefined {
     const abstract = childOf(op, WSDL, direction);
     if (!abstract) return undefined;
     const message = this.need('message', qnameOf(abstract, attributeOf(abstract, 'message') ?? ''), abstract);
     const wire = childOf(node, WSDL, direction);
     if (wire?.children.some((c) => c.local === 'multipartRelated')) throw new Unusable('it sends MIME attachments');
     const body = wire?.children.find((c) => c.uri === bound.soapUri && c.local === 'body');
-    if (body && attributeOf(body, 'use') === 'encoded') throw new Unusable(`it is ${style}/encoded, which no schema describes`);
+    if (body && attributeOf(body, 'use') === 'encoded')
+      throw new Unusable(`it is ${style}/encoded, which no schema describes`);
     const headers = (wire?.children ?? [])
       .filter((c) => c.uri === bound.soapUri && c.local === 'header')
       .map((h) => ({ element: this.headerElement(h) }));
     const all = childrenOf(message, WSDL, 'part');
     const only = body && attributeOf(body, 'parts')?.split(/\s+/).filter(Boolean);
-    const headerParts = new Set((wire?.children ?? []).filter((c) => c.local === 'header' && c.uri === bound.soapUri && qnameOf(c, attributeOf(c, 'message') ?? '').local === attributeOf(message, 'name')).map((c) => attributeOf(c, 'part')));
-    const parts = all.filter((p) => (only ? only.includes(attributeOf(p, 'name') ?? '') : !headerParts.has(attributeOf(p, 'name'))));
+    const headerParts = new Set(
+      (wire?.children ?? [])
+        .filter(
+          (c) =>
+            c.local === 'header' &&
+            c.uri === bound.soapUri &&
+            qnameOf(c, attributeOf(c, 'message') ?? '').local === attributeOf(message, 'name'),
+        )
+        .map((c) => attributeOf(c, 'part')),
+    );
+    const parts = all.filter((p) =>
+      only ? only.includes(attributeOf(p, 'name') ?? '') : !headerParts.has(attributeOf(p, 'name')),
+    );
     if (style === 'rpc') {
       const opName = attributeOf(node, 'name')!;
       const uri = (body && attributeOf(body, 'namespace')) ?? '';
-      return { body: this.rpcWrapper(direction === 'input' ? opName : `${opName}Response`, uri, parts, message), headers };
+      return {
+        body: this.rpcWrapper(direction === 'input' ? opName : `${opName}Response`, uri, parts, message),
+        headers,
+      };
     }
-    if (parts.length > 1) throw new Unusable('its body has several parts, which document/literal does not allow (WS-I Basic Profile 1.1, R2201)');
+    if (parts.length > 1)
+      throw new Unusable(
+        'its body has several parts, which document/literal does not allow (WS-I Basic Profile 1.1, R2201)',
+      );
     return { body: parts[0] && this.partElement(parts[0]), headers };
   }
 
@@ -199,13 +284,19 @@ class WsdlReader {
     if (attributeOf(header, 'use') === 'encoded') throw new Unusable('a header is encoded');
     const partName = attributeOf(header, 'part');
     const part = childrenOf(message, WSDL, 'part').find((p) => attributeOf(p, 'name') === partName);
-    if (!part) throw new HingeError('HNG-115', `the message ${attributeOf(message, 'name')} has no part ${partName}`, placeOf(header));
+    if (!part)
+      throw new HingeError(
+        'HNG-115',
+        `the message ${attributeOf(message, 'name')} has no part ${partName}`,
+        placeOf(header),
+      );
     return this.partElement(part);
   }
 
   private partElement(part: XmlElement): ElementDecl {
     const element = attributeOf(part, 'element');
-    if (!element) throw new Unusable(`the part ${attributeOf(part, 'name')} names a type; document/literal needs an element`);
+    if (!element)
+      throw new Unusable(`the part ${attributeOf(part, 'name')} names a type; document/literal needs an element`);
     return this.set.element(qnameOf(part, element), part);
   }
 
@@ -213,16 +304,41 @@ class WsdlReader {
   private rpcWrapper(name: string, uri: string, parts: readonly XmlElement[], message: XmlElement): ElementDecl {
     const particles: Particle[] = parts.map((part) => {
       const typeName = attributeOf(part, 'type');
-      if (!typeName) throw new Unusable(`the part ${attributeOf(part, 'name')} names an element; rpc/literal needs a type`);
+      if (!typeName)
+        throw new Unusable(`the part ${attributeOf(part, 'name')} names an element; rpc/literal needs a type`);
       const type = this.set.type(qnameOf(part, typeName), part);
-      const term: ElementDecl = { kind: 'element', name: attributeOf(part, 'name')!, uri: '', global: false, nillable: false, abstract: false, doc: docOf(part), place: placeOf(part), type };
+      const term: ElementDecl = {
+        kind: 'element',
+        name: attributeOf(part, 'name')!,
+        uri: '',
+        global: false,
+        nillable: false,
+        abstract: false,
+        doc: docOf(part),
+        place: placeOf(part),
+        type,
+      };
       return { min: 1, max: 1, term };
     });
     return {
-      kind: 'element', name, uri, global: true, nillable: false, abstract: false, place: placeOf(message),
+      kind: 'element',
+      name,
+      uri,
+      global: true,
+      nillable: false,
+      abstract: false,
+      place: placeOf(message),
       type: {
-        kind: 'complex', abstract: false, mixed: false, derivation: 'restriction', attributes: [], anyAttribute: false, place: placeOf(message),
-        content: particles.length ? { kind: 'elements', particle: { min: 1, max: 1, term: { kind: 'sequence', particles } } } : { kind: 'empty' },
+        kind: 'complex',
+        abstract: false,
+        mixed: false,
+        derivation: 'restriction',
+        attributes: [],
+        anyAttribute: false,
+        place: placeOf(message),
+        content: particles.length
+          ? { kind: 'elements', particle: { min: 1, max: 1, term: { kind: 'sequence', particles } } }
+          : { kind: 'empty' },
       },
     };
   }
@@ -232,7 +348,11 @@ class WsdlReader {
     for (const f of childrenOf(op, WSDL, 'fault')) {
       const message = this.need('message', qnameOf(f, attributeOf(f, 'message') ?? ''), f);
       const part = childrenOf(message, WSDL, 'part')[0];
-      if (part && attributeOf(part, 'element')) out.push({ name: attributeOf(f, 'name') ?? attributeOf(message, 'name') ?? 'fault', element: this.partElement(part) });
+      if (part && attributeOf(part, 'element'))
+        out.push({
+          name: attributeOf(f, 'name') ?? attributeOf(message, 'name') ?? 'fault',
+          element: this.partElement(part),
+        });
     }
     return out;
   }

@@ -29,7 +29,10 @@ export function referencesIn(root: XmlElement): Reference[] {
   const out: Reference[] = [];
   const schema = (s: XmlElement) => {
     for (const c of s.children) {
-      const location = c.uri === XSD && ['import', 'include', 'redefine'].includes(c.local) ? attributeOf(c, 'schemaLocation') : undefined;
+      const location =
+        c.uri === XSD && ['import', 'include', 'redefine'].includes(c.local)
+          ? attributeOf(c, 'schemaLocation')
+          : undefined;
       if (location) out.push({ location, from: c });
     }
   };
@@ -60,10 +63,18 @@ export function addSchemas(source: ContractFiles, entry: XmlElement, set: Schema
   const done = new Set<string>();
   const tree = (base: string, location: string, from: XmlElement): [string, XmlElement] => {
     const path = fileFor(source, base, location);
-    if (path === undefined) throw new HingeError('HNG-112', `${location} is imported and was not given`, placeOf(from), { remedy: `Add ${location} beside ${base.split('/').pop()}, or give the WSDL by URL so that it can be fetched.` });
+    if (path === undefined)
+      throw new HingeError('HNG-112', `${location} is imported and was not given`, placeOf(from), {
+        remedy: `Add ${location} beside ${base.split('/').pop()}, or give the WSDL by URL so that it can be fetched.`,
+      });
     let root = trees.get(path);
     if (!root) {
-      if (trees.size >= LIMITS.contractDocuments) throw new HingeError('HNG-103', `the contract has more than ${LIMITS.contractDocuments} documents`, placeOf(from));
+      if (trees.size >= LIMITS.contractDocuments)
+        throw new HingeError(
+          'HNG-103',
+          `the contract has more than ${LIMITS.contractDocuments} documents`,
+          placeOf(from),
+        );
       root = readXmlTree(source.files[path]!, path);
       trees.set(path, root);
     }
@@ -71,7 +82,8 @@ export function addSchemas(source: ContractFiles, entry: XmlElement, set: Schema
   };
 
   const addSchema = (root: XmlElement, path: string, includer: string | undefined): void => {
-    if (root.uri !== XSD || root.local !== 'schema') throw new HingeError('HNG-116', `${path} is not an XML schema: its root is ${root.local}`, placeOf(root));
+    if (root.uri !== XSD || root.local !== 'schema')
+      throw new HingeError('HNG-116', `${path} is not an XML schema: its root is ${root.local}`, placeOf(root));
     const own = attributeOf(root, 'targetNamespace');
     const mark = `${path} ${root.line} ${own ?? includer ?? ''}`;
     if (done.has(mark)) return;
@@ -90,7 +102,8 @@ export function addSchemas(source: ContractFiles, entry: XmlElement, set: Schema
     if (done.has(path)) return;
     done.add(path);
     definitions.push(root);
-    for (const types of childrenOf(root, WSDL, 'types')) for (const s of childrenOf(types, XSD, 'schema')) addSchema(s, path, undefined);
+    for (const types of childrenOf(root, WSDL, 'types'))
+      for (const s of childrenOf(types, XSD, 'schema')) addSchema(s, path, undefined);
     for (const c of childrenOf(root, WSDL, 'import')) {
       const location = attributeOf(c, 'location');
       if (!location) throw new HingeError('HNG-112', 'a wsdl:import names no location', placeOf(c));

@@ -68,7 +68,8 @@ function makeBinding(type: ComplexType): Binding {
   const byElement = new Map<string, ElementProperty>();
   const byAttribute = new Map<string, AttributeProperty>();
   const elementNames = new Set([...found.values()].map((f) => f.decl.name));
-  const text: TextProperty | undefined = type.content.kind === 'simple' ? { kind: 'text', json: 'value', type: type.content.type } : undefined;
+  const text: TextProperty | undefined =
+    type.content.kind === 'simple' ? { kind: 'text', json: 'value', type: type.content.type } : undefined;
 
   for (const use of type.attributes) {
     const clash = elementNames.has(use.name) || (text && use.name === 'value') || byJson.has(use.name);
@@ -87,7 +88,15 @@ function makeBinding(type: ComplexType): Binding {
     properties.push(text);
     byJson.set('value', text);
   }
-  return { properties, byJson, byElement, byAttribute, text, particle: type.content.kind === 'elements' ? type.content.particle : undefined, open };
+  return {
+    properties,
+    byJson,
+    byElement,
+    byAttribute,
+    text,
+    particle: type.content.kind === 'elements' ? type.content.particle : undefined,
+    open,
+  };
 }
 
 function elementProperty(f: Found, json: string): ElementProperty {
@@ -110,7 +119,15 @@ function elementProperty(f: Found, json: string): ElementProperty {
 /** The one repeating element of a type that holds nothing else; the wrapper itself must not be nillable (null and [] differ). */
 function wrappedItem(decl: ElementDecl): ElementProperty | undefined {
   const type = decl.type;
-  if (decl.nillable || type.kind !== 'complex' || type.mixed || type.attributes.length || type.anyAttribute || type.abstract) return undefined;
+  if (
+    decl.nillable ||
+    type.kind !== 'complex' ||
+    type.mixed ||
+    type.attributes.length ||
+    type.anyAttribute ||
+    type.abstract
+  )
+    return undefined;
   const b = bindingOf(type);
   const only = b.properties[0];
   if (b.open || b.properties.length !== 1 || only?.kind !== 'element' || !only.many) return undefined;

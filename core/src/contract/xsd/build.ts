@@ -2,8 +2,17 @@ import { HingeError } from '../../problem';
 import { attributeOf, childOf, placeOf, type QName, type XmlElement } from '../../xml';
 import { builtinType } from './builtins';
 import {
-  XSD, type AttributeUse, type ComplexType, type Content, type ElementDecl, type Facets, type ModelGroup, type Particle, type SimpleType,
-  type Term, type Type,
+  XSD,
+  type AttributeUse,
+  type ComplexType,
+  type Content,
+  type ElementDecl,
+  type Facets,
+  type ModelGroup,
+  type Particle,
+  type SimpleType,
+  type Term,
+  type Type,
 } from './components';
 import { documentationOf, type Resolver, type SchemaDocument } from './resolver';
 
@@ -60,14 +69,22 @@ export function buildComplex(set: Resolver, node: XmlElement, doc: SchemaDocumen
     return { ...common, mixed: isMixed, ...complexContentOf(set, complexContent, doc) };
   }
   const own = attributesOf(set, node, doc);
-  return { ...common, mixed, derivation: 'restriction', content: contentOf(set, node, doc), attributes: own.uses, anyAttribute: own.any };
+  return {
+    ...common,
+    mixed,
+    derivation: 'restriction',
+    content: contentOf(set, node, doc),
+    attributes: own.uses,
+    anyAttribute: own.any,
+  };
 }
 
 type Derived = Pick<ComplexType, 'base' | 'derivation' | 'content' | 'attributes' | 'anyAttribute'>;
 
 function derivationNode(content: XmlElement): XmlElement {
   const node = childOf(content, XSD, 'extension') ?? childOf(content, XSD, 'restriction');
-  if (!node) throw new HingeError('HNG-116', `${content.local} holds neither extension nor restriction`, placeOf(content));
+  if (!node)
+    throw new HingeError('HNG-116', `${content.local} holds neither extension nor restriction`, placeOf(content));
   if (!attributeOf(node, 'base')) throw new HingeError('HNG-116', `${node.local} names no base`, placeOf(node));
   return node;
 }
@@ -124,7 +141,10 @@ function complexContentOf(set: Resolver, content: XmlElement, doc: SchemaDocumen
 function extendContent(base: Content, own: Content): Content {
   if (base.kind !== 'elements') return own.kind === 'empty' ? base : own;
   if (own.kind !== 'elements') return base;
-  return { kind: 'elements', particle: { min: 1, max: 1, term: { kind: 'sequence', particles: [base.particle, own.particle] } } };
+  return {
+    kind: 'elements',
+    particle: { min: 1, max: 1, term: { kind: 'sequence', particles: [base.particle, own.particle] } },
+  };
 }
 
 function contentOf(set: Resolver, node: XmlElement, doc: SchemaDocument): Content {
@@ -165,7 +185,11 @@ function termOf(set: Resolver, node: XmlElement, doc: SchemaDocument): Term | un
       return groupOf(set, model, found.doc, model.local as ModelGroup['kind']);
     }
     case 'any':
-      return { kind: 'any', namespaces: attributeOf(node, 'namespace') ?? '##any', process: attributeOf(node, 'processContents') ?? 'strict' };
+      return {
+        kind: 'any',
+        namespaces: attributeOf(node, 'namespace') ?? '##any',
+        process: attributeOf(node, 'processContents') ?? 'strict',
+      };
     default:
       return undefined;
   }
@@ -203,7 +227,8 @@ function attributesOf(set: Resolver, node: XmlElement, doc: SchemaDocument): Own
     if (c.uri !== XSD) continue;
     if (c.local === 'anyAttribute') any = true;
     else if (c.local === 'attribute') {
-      if (attributeOf(c, 'use') === 'prohibited') prohibited.push(attributeOf(c, 'name') ?? set.resolveName(c, attributeOf(c, 'ref') ?? '', doc).local);
+      if (attributeOf(c, 'use') === 'prohibited')
+        prohibited.push(attributeOf(c, 'name') ?? set.resolveName(c, attributeOf(c, 'ref') ?? '', doc).local);
       else uses.push(attributeUse(set, c, doc));
     } else if (c.local === 'attributeGroup') {
       const found = set.need('attributeGroup', set.resolveName(c, attributeOf(c, 'ref') ?? '', doc), c);
@@ -220,14 +245,20 @@ function attributeUse(set: Resolver, node: XmlElement, doc: SchemaDocument): Att
   const required = attributeOf(node, 'use') === 'required';
   if (ref) {
     const q = set.resolveName(node, ref, doc);
-    if (q.uri === 'http://www.w3.org/XML/1998/namespace') return { name: q.local, uri: q.uri, required, type: builtinType('string')! };
+    if (q.uri === 'http://www.w3.org/XML/1998/namespace')
+      return { name: q.local, uri: q.uri, required, type: builtinType('string')! };
     const found = set.need('attribute', q, node);
     return { ...attributeDecl(set, found.node, found.doc, true), required };
   }
   return { ...attributeDecl(set, node, doc, false), required };
 }
 
-function attributeDecl(set: Resolver, node: XmlElement, doc: SchemaDocument, global: boolean): Omit<AttributeUse, 'required'> {
+function attributeDecl(
+  set: Resolver,
+  node: XmlElement,
+  doc: SchemaDocument,
+  global: boolean,
+): Omit<AttributeUse, 'required'> {
   const name = attributeOf(node, 'name');
   if (!name) throw new HingeError('HNG-116', 'an attribute has neither name nor ref', placeOf(node));
   const form = attributeOf(node, 'form');
@@ -237,7 +268,13 @@ function attributeDecl(set: Resolver, node: XmlElement, doc: SchemaDocument, glo
   let type = builtinType('anySimpleType')!;
   if (named) type = set.simpleType(set.resolveName(node, named, doc), node);
   else if (inline) type = buildSimple(set, inline, doc);
-  return { name, uri: qualified ? doc.targetNamespace : '', fixed: attributeOf(node, 'fixed'), doc: documentationOf(node), type };
+  return {
+    name,
+    uri: qualified ? doc.targetNamespace : '',
+    fixed: attributeOf(node, 'fixed'),
+    doc: documentationOf(node),
+    type,
+  };
 }
 
 function mergeAttributes(inherited: readonly AttributeUse[], own: OwnAttributes): AttributeUse[] {
@@ -263,7 +300,8 @@ export function buildSimple(set: Resolver, node: XmlElement, doc: SchemaDocument
       .split(/\s+/)
       .filter(Boolean)
       .map((m) => set.simpleType(set.resolveName(union, m, doc), union));
-    for (const c of union.children) if (c.uri === XSD && c.local === 'simpleType') members.push(buildSimple(set, c, doc));
+    for (const c of union.children)
+      if (c.uri === XSD && c.local === 'simpleType') members.push(buildSimple(set, c, doc));
     return { ...own, variety: 'union', builtin: 'anySimpleType', members, facets: { whiteSpace: 'preserve' } };
   }
   throw new HingeError('HNG-116', 'a simple type holds neither restriction, list nor union', placeOf(node));
@@ -292,9 +330,11 @@ function facetsOf(node: XmlElement, inherited: Facets): Facets {
     else if (c.local === 'pattern') patterns.push(value);
     else if (c.local === 'whiteSpace') facets.whiteSpace = value as Facets['whiteSpace'];
     else if ((COUNTS as readonly string[]).includes(c.local)) {
-      if (!/^\s*\d+\s*$/.test(value)) throw new HingeError('HNG-116', `${c.local}="${value}" is not a count`, placeOf(c));
+      if (!/^\s*\d+\s*$/.test(value))
+        throw new HingeError('HNG-116', `${c.local}="${value}" is not a count`, placeOf(c));
       facets[c.local as (typeof COUNTS)[number]] = Number(value);
-    } else if ((BOUNDS as readonly string[]).includes(c.local)) facets[c.local as (typeof BOUNDS)[number]] = value.trim();
+    } else if ((BOUNDS as readonly string[]).includes(c.local))
+      facets[c.local as (typeof BOUNDS)[number]] = value.trim();
   }
   if (enumeration.length) facets.enumeration = enumeration;
   if (patterns.length) {

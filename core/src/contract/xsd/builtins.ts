@@ -28,22 +28,63 @@ const DERIVED: Record<string, readonly [base: string, facets?: Facets]> = {
 };
 
 const PRIMITIVES = [
-  'string', 'boolean', 'decimal', 'float', 'double', 'duration', 'dateTime', 'time', 'date', 'gYearMonth', 'gYear', 'gMonthDay',
-  'gDay', 'gMonth', 'hexBinary', 'base64Binary', 'anyURI', 'QName', 'NOTATION', 'anySimpleType',
+  'string',
+  'boolean',
+  'decimal',
+  'float',
+  'double',
+  'duration',
+  'dateTime',
+  'time',
+  'date',
+  'gYearMonth',
+  'gYear',
+  'gMonthDay',
+  'gDay',
+  'gMonth',
+  'hexBinary',
+  'base64Binary',
+  'anyURI',
+  'QName',
+  'NOTATION',
+  'anySimpleType',
 ] as const;
 
 const made = new Map<string, SimpleType>();
 
 for (const name of PRIMITIVES) {
   const whiteSpace = name === 'string' || name === 'anySimpleType' ? 'preserve' : 'collapse';
-  made.set(name, { kind: 'simple', name: { uri: XSD, local: name }, variety: 'atomic', builtin: name, facets: { whiteSpace } });
+  made.set(name, {
+    kind: 'simple',
+    name: { uri: XSD, local: name },
+    variety: 'atomic',
+    builtin: name,
+    facets: { whiteSpace },
+  });
 }
 for (const [name, [base, facets]] of Object.entries(DERIVED)) {
   const parent = made.get(base)!;
-  made.set(name, { kind: 'simple', name: { uri: XSD, local: name }, variety: 'atomic', builtin: name, facets: { ...parent.facets, ...facets } });
+  made.set(name, {
+    kind: 'simple',
+    name: { uri: XSD, local: name },
+    variety: 'atomic',
+    builtin: name,
+    facets: { ...parent.facets, ...facets },
+  });
 }
-for (const [name, item] of [['NMTOKENS', 'NMTOKEN'], ['IDREFS', 'IDREF'], ['ENTITIES', 'ENTITY']] as const) {
-  made.set(name, { kind: 'simple', name: { uri: XSD, local: name }, variety: 'list', builtin: 'anySimpleType', item: made.get(item)!, facets: { whiteSpace: 'collapse', minLength: 1 } });
+for (const [name, item] of [
+  ['NMTOKENS', 'NMTOKEN'],
+  ['IDREFS', 'IDREF'],
+  ['ENTITIES', 'ENTITY'],
+] as const) {
+  made.set(name, {
+    kind: 'simple',
+    name: { uri: XSD, local: name },
+    variety: 'list',
+    builtin: 'anySimpleType',
+    item: made.get(item)!,
+    facets: { whiteSpace: 'collapse', minLength: 1 },
+  });
 }
 
 export function builtinType(local: string): SimpleType | undefined {
@@ -51,8 +92,19 @@ export function builtinType(local: string): SimpleType | undefined {
 }
 
 const INTEGERS = new Set([
-  'integer', 'nonPositiveInteger', 'negativeInteger', 'long', 'int', 'short', 'byte', 'nonNegativeInteger', 'unsignedLong', 'unsignedInt',
-  'unsignedShort', 'unsignedByte', 'positiveInteger',
+  'integer',
+  'nonPositiveInteger',
+  'negativeInteger',
+  'long',
+  'int',
+  'short',
+  'byte',
+  'nonNegativeInteger',
+  'unsignedLong',
+  'unsignedInt',
+  'unsignedShort',
+  'unsignedByte',
+  'positiveInteger',
 ]);
 
 export type JsonKind = 'integer' | 'decimal' | 'float' | 'boolean' | 'string';

@@ -4,3 +4,4 @@ export { documentationOf, deepText } from './resolver';
 export * from './binding';
 export * from './json-schema';
 export { builtinType, jsonKind } from './builtins';
+export { lexicalForm } from './lexical';

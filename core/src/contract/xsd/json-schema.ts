@@ -1,7 +1,16 @@
 import { refTo, type JsonSchema, type TypeTable } from '../../schema';
 import { bindingOf, type ElementProperty } from './binding';
 import { jsonKind } from './builtins';
-import { XSD, type ComplexType, type ElementDecl, type Facets, type Particle, type SimpleType, type Type } from './components';
+import {
+  XSD,
+  type ComplexType,
+  type ElementDecl,
+  type Facets,
+  type Particle,
+  type SimpleType,
+  type Type,
+} from './components';
+import { lexicalForm } from './lexical';
 import { patternToRegExp } from './pattern';
 
 /** Writes XSD types as JSON Schema, exactly as the codec reads and writes them. Named complex types become entries of `types`. */
@@ -17,7 +26,12 @@ export class SchemaWriter {
   /** Content of a message element: always an object, simple content as `value`. */
   ofContent(type: Type, name: string): JsonSchema {
     if (type.kind === 'simple') {
-      return { type: 'object', properties: { value: this.ofSimple(type) }, required: ['value'], additionalProperties: false };
+      return {
+        type: 'object',
+        properties: { value: this.ofSimple(type) },
+        required: ['value'],
+        additionalProperties: false,
+      };
     }
     return this.ofComplex(type, name);
   }
@@ -54,7 +68,11 @@ export class SchemaWriter {
         properties[p.json] = this.ofProperty(p);
         if (p.min > 0) required.push(p.json);
       } else if (p.kind === 'attribute') {
-        properties[p.json] = withDoc(this.ofSimple(p.use.type), p.use.doc, { name: p.use.name, attribute: true, ...(p.use.uri && { namespace: p.use.uri }) });
+        properties[p.json] = withDoc(this.ofSimple(p.use.type), p.use.doc, {
+          name: p.use.name,
+          attribute: true,
+          ...(p.use.uri && { namespace: p.use.uri }),
+        });
         if (p.use.required) required.push(p.json);
       } else {
         properties[p.json] = this.ofSimple(p.type);
@@ -77,18 +95,27 @@ export class SchemaWriter {
     if (p.many) return withDoc({ type: 'array', items: this.one(p.decl), ...counts(p) }, p.decl.doc, xml);
     const item = p.wrapped;
     if (item) {
-      return withDoc({ type: 'array', items: this.itemOf(item), ...counts(item) }, p.decl.doc ?? item.decl.doc, { ...xml, wrapped: true });
+      return withDoc({ type: 'array', items: this.itemOf(item), ...counts(item) }, p.decl.doc ?? item.decl.doc, {
+        ...xml,
+        wrapped: true,
+      });
     }
     return withDoc(this.one(p.decl), p.decl.doc, xml);
   }
 
   private itemOf(item: ElementProperty): JsonSchema {
-    return { ...wrapRef(this.one(item.decl)), xml: { name: item.decl.name, ...(item.decl.uri && { namespace: item.decl.uri }) } };
+    return {
+      ...wrapRef(this.one(item.decl)),
+      xml: { name: item.decl.name, ...(item.decl.uri && { namespace: item.decl.uri }) },
+    };
   }
 
   private one(decl: ElementDecl): JsonSchema {
     const schema = this.ofType(decl.type, decl.name);
-    const fixed = decl.fixed !== undefined && decl.type.kind === 'simple' && jsonKind(decl.type.builtin) === 'string' ? { ...schema, const: decl.fixed } : schema;
+    const fixed =
+      decl.fixed !== undefined && decl.type.kind === 'simple' && jsonKind(decl.type.builtin) === 'string'
+        ? { ...schema, const: decl.fixed }
+        : schema;
     return decl.nillable ? nullable(fixed) : fixed;
   }
 
@@ -110,10 +137,16 @@ function atomic(type: SimpleType): JsonSchema {
   if (type.builtin === 'int' || (kind === 'integer' && type.builtin === 'short')) number.format = 'int32';
   else if (type.builtin === 'long') number.format = 'int64';
   else if (type.builtin === 'double' || type.builtin === 'float') number.format = type.builtin;
-  const bounds = [['minInclusive', 'minimum'], ['maxInclusive', 'maximum'], ['minExclusive', 'exclusiveMinimum'], ['maxExclusive', 'exclusiveMaximum']] as const;
+  const bounds = [
+    ['minInclusive', 'minimum'],
+    ['maxInclusive', 'maximum'],
+    ['minExclusive', 'exclusiveMinimum'],
+    ['maxExclusive', 'exclusiveMaximum'],
+  ] as const;
   for (const [facet, keyword] of bounds) {
     // A bound that a double cannot hold would judge wrongly; format int64 says the same.
-    if (f[facet] !== undefined && Number.isSafeInteger(Math.trunc(Number(f[facet])))) number[keyword] = Number(f[facet]);
+    if (f[facet] !== undefined && Number.isSafeInteger(Math.trunc(Number(f[facet]))))
+      number[keyword] = Number(f[facet]);
   }
   if (f.enumeration) number.enum = f.enumeration.map(Number);
   if (kind === 'float') return { anyOf: [number, { type: 'string', enum: ['INF', '-INF', 'NaN'] }] };
@@ -121,7 +154,20 @@ function atomic(type: SimpleType): JsonSchema {
 }
 
 /** Types without a JSON Schema format that means the same: an xs:dateTime may lack the offset that RFC 3339 demands. */
-const TITLED = new Set(['dateTime', 'date', 'time', 'duration', 'gYear', 'gYearMonth', 'gMonthDay', 'gDay', 'gMonth', 'hexBinary', 'anyURI', 'language']);
+const TITLED = new Set([
+  'dateTime',
+  'date',
+  'time',
+  'duration',
+  'gYear',
+  'gYearMonth',
+  'gMonthDay',
+  'gDay',
+  'gMonth',
+  'hexBinary',
+  'anyURI',
+  'language',
+]);
 
 function stringSchema(type: SimpleType): JsonSchema {
   const f = type.facets;
@@ -129,7 +175,11 @@ function stringSchema(type: SimpleType): JsonSchema {
   if (f.enumeration) schema.enum = [...f.enumeration];
   const encoded = type.builtin === 'base64Binary' || type.builtin === 'hexBinary';
   if (type.builtin === 'base64Binary') schema.contentEncoding = 'base64';
-  else if (TITLED.has(type.builtin) && !f.enumeration && !f.patterns) schema.title = `xs:${type.builtin}`;
+  else if (TITLED.has(type.builtin) && !f.enumeration && !f.patterns) {
+    schema.title = `xs:${type.builtin}`;
+    const form = lexicalForm(type.builtin);
+    if (form) schema.pattern = form.pattern;
+  }
   // Lengths of binary types count octets (Part 2 §4.3.1), JSON Schema counts characters.
   if (!encoded) {
     const min = f.length ?? f.minLength;
@@ -147,8 +197,11 @@ function stringSchema(type: SimpleType): JsonSchema {
 function choiceRules(p: Particle): JsonSchema[][] {
   if (p.term.kind === 'element' || p.term.kind === 'any' || p.max > 1) return [];
   if (p.term.kind !== 'choice') return p.min === 0 ? [] : p.term.particles.flatMap(choiceRules);
-  const branches = p.term.particles.map((b) => (b.term.kind === 'element' && b.min > 0 && b.max === 1 ? b.term.name : undefined));
-  if (branches.some((b) => b === undefined) || new Set(branches).size < branches.length || branches.length < 2) return [];
+  const branches = p.term.particles.map((b) =>
+    b.term.kind === 'element' && b.min > 0 && b.max === 1 ? b.term.name : undefined,
+  );
+  if (branches.some((b) => b === undefined) || new Set(branches).size < branches.length || branches.length < 2)
+    return [];
   const rules: JsonSchema[] = branches.map((b) => ({ required: [b!] }));
   if (p.min === 0) rules.push({ not: { anyOf: branches.map((b) => ({ required: [b!] })) } });
   return [rules];
@@ -172,7 +225,8 @@ function listCounts(f: Facets): JsonSchema {
 }
 
 function nullable(schema: JsonSchema): JsonSchema {
-  if (schema.$ref || schema.anyOf || schema.enum || schema.const !== undefined || typeof schema.type !== 'string') return { anyOf: [schema, { type: 'null' }] };
+  if (schema.$ref || schema.anyOf || schema.enum || schema.const !== undefined || typeof schema.type !== 'string')
+    return { anyOf: [schema, { type: 'null' }] };
   return { ...schema, type: [schema.type, 'null'] };
 }
 

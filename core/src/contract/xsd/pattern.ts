@@ -50,11 +50,19 @@ function canExplode(pattern: string): boolean {
     else if (c === ')') {
       const risky = stack.pop() ?? false;
       const after = bare.slice(i + 1, i + 2);
-      if (after === '*' || after === '+' || (after === '{' && /^\{\d*,?\d*\}/.test(bare.slice(i + 1)) && !/^\{[01]?,?1?\}/.test(bare.slice(i + 1)))) {
+      if (
+        after === '*' ||
+        after === '+' ||
+        (after === '{' && /^\{\d*,?\d*\}/.test(bare.slice(i + 1)) && !/^\{[01]?,?1?\}/.test(bare.slice(i + 1)))
+      ) {
         if (risky) return true;
         if (stack.length) stack[stack.length - 1] = true;
       } else if (risky && stack.length) stack[stack.length - 1] = true;
-    } else if ((c === '*' || c === '+' || c === '|' || (c === '{' && /^\{\d*,\d*\}/.test(bare.slice(i)))) && stack.length) stack[stack.length - 1] = true;
+    } else if (
+      (c === '*' || c === '+' || c === '|' || (c === '{' && /^\{\d*,\d*\}/.test(bare.slice(i)))) &&
+      stack.length
+    )
+      stack[stack.length - 1] = true;
   }
   return false;
 }

@@ -16,7 +16,14 @@ export interface Declared {
   readonly doc: SchemaDocument;
 }
 
-export const COMPONENT_KINDS = ['element', 'complexType', 'simpleType', 'attribute', 'group', 'attributeGroup'] as const;
+export const COMPONENT_KINDS = [
+  'element',
+  'complexType',
+  'simpleType',
+  'attribute',
+  'group',
+  'attributeGroup',
+] as const;
 export type ComponentKind = (typeof COMPONENT_KINDS)[number];
 
 /** What the builders of components ask of the set of all schemas. */

@@ -8,7 +8,12 @@ import { COMPONENT_KINDS, type ComponentKind, type Declared, type Resolver, type
 /** All schemas of one contract: global declarations by kind and name, components built on first use. */
 export class SchemaSet implements Resolver {
   private readonly declared: Record<ComponentKind, Map<string, Declared>> = {
-    element: new Map(), complexType: new Map(), simpleType: new Map(), attribute: new Map(), group: new Map(), attributeGroup: new Map(),
+    element: new Map(),
+    complexType: new Map(),
+    simpleType: new Map(),
+    attribute: new Map(),
+    group: new Map(),
+    attributeGroup: new Map(),
   };
   private readonly elements = new Map<string, ElementDecl>();
   private readonly types = new Map<string, Type>();
@@ -69,7 +74,12 @@ export class SchemaSet implements Resolver {
 
   need(kind: ComponentKind, q: QName, from: XmlElement): Declared {
     const found = this.lookup(kind, q);
-    if (!found) throw new HingeError('HNG-115', `there is no ${kind} ${q.local} in namespace ${q.uri || '(none)'}`, placeOf(from));
+    if (!found)
+      throw new HingeError(
+        'HNG-115',
+        `there is no ${kind} ${q.local} in namespace ${q.uri || '(none)'}`,
+        placeOf(from),
+      );
     return found;
   }
 
@@ -123,7 +133,8 @@ export class SchemaSet implements Resolver {
 
   simpleType(q: QName, from: XmlElement): SimpleType {
     const t = this.type(q, from);
-    if (t.kind !== 'simple') throw new HingeError('HNG-116', `${q.local} is a complex type; a simple one must stand here`, placeOf(from));
+    if (t.kind !== 'simple')
+      throw new HingeError('HNG-116', `${q.local} is a complex type; a simple one must stand here`, placeOf(from));
     return t;
   }
 
@@ -138,11 +149,16 @@ export class SchemaSet implements Resolver {
     const have = this.types.get(key);
     if (have) return have;
     const found = this.lookup('complexType', q) ?? this.lookup('simpleType', q);
-    if (!found) throw new HingeError('HNG-115', `there is no type ${q.local} in namespace ${q.uri || '(none)'}`, placeOf(from));
-    if (this.building.has(key)) throw new HingeError('HNG-116', `the type ${q.local} is derived from itself`, placeOf(found.node));
+    if (!found)
+      throw new HingeError('HNG-115', `there is no type ${q.local} in namespace ${q.uri || '(none)'}`, placeOf(from));
+    if (this.building.has(key))
+      throw new HingeError('HNG-116', `the type ${q.local} is derived from itself`, placeOf(found.node));
     this.building.add(key);
     try {
-      const type = found.node.local === 'complexType' ? buildComplex(this, found.node, found.doc, q) : buildSimple(this, found.node, found.doc, q);
+      const type =
+        found.node.local === 'complexType'
+          ? buildComplex(this, found.node, found.doc, q)
+          : buildSimple(this, found.node, found.doc, q);
       this.types.set(key, type);
       return type;
     } finally {
@@ -151,7 +167,10 @@ export class SchemaSet implements Resolver {
   }
 
   globalElements(): QName[] {
-    return [...this.declared.element.values()].map(({ node, doc }) => ({ uri: doc.targetNamespace, local: attributeOf(node, 'name')! }));
+    return [...this.declared.element.values()].map(({ node, doc }) => ({
+      uri: doc.targetNamespace,
+      local: attributeOf(node, 'name')!,
+    }));
   }
 }
 
@@ -164,7 +183,14 @@ const ANY_TYPE: ComplexType = {
   derivation: 'restriction',
   content: {
     kind: 'elements',
-    particle: { min: 1, max: 1, term: { kind: 'sequence', particles: [{ min: 0, max: Infinity, term: { kind: 'any', namespaces: '##any', process: 'lax' } }] } },
+    particle: {
+      min: 1,
+      max: 1,
+      term: {
+        kind: 'sequence',
+        particles: [{ min: 0, max: Infinity, term: { kind: 'any', namespaces: '##any', process: 'lax' } }],
+      },
+    },
   },
   attributes: [],
   anyAttribute: true,

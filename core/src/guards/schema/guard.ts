@@ -11,7 +11,8 @@ export const schemaGuard: GuardKind<SchemaGuardDocument> = {
   compile(_guard, { document, operation }) {
     const request = operation.request;
     const mediaType = request?.mediaType ?? 'application/json';
-    const validator = request?.schema && isJson(mediaType) ? new ValidatorSet(document.types ?? {}).compile(request.schema) : undefined;
+    const validator =
+      request?.schema && isJson(mediaType) ? new ValidatorSet(document.types ?? {}).compile(request.schema) : undefined;
     const hasParameters = (operation.parameters ?? []).length > 0;
     if (!request && !hasParameters) return null;
     return async ({ run, parameterFaults }) => {
@@ -23,23 +24,38 @@ export const schemaGuard: GuardKind<SchemaGuardDocument> = {
           if (request.required) faults.push({ pointer: '', code: 'required', detail: 'a body is needed' });
         } else {
           checkMediaType(run.message.headers['content-type'], mediaType);
-          if (validator) faults.push(...collectFaults(validator, readBody(() => body.value())));
+          if (validator)
+            faults.push(
+              ...collectFaults(
+                validator,
+                readBody(() => body.value()),
+              ),
+            );
         }
       }
-      if (faults.length) throw new Refusal('HNG-404', { detail: faults.length === 1 ? sentence(faults[0]!) : `${faults.length} things in the request break the contract.`, errors: faults });
+      if (faults.length)
+        throw new Refusal('HNG-404', {
+          detail:
+            faults.length === 1 ? sentence(faults[0]!) : `${faults.length} things in the request break the contract.`,
+          errors: faults,
+        });
     };
   },
 };
 
 function sentence(f: InputFault): string {
-  const where = f.parameter !== undefined ? `The parameter ${f.parameter}` : f.pointer ? `${f.pointer} in the body` : 'The body';
+  const where =
+    f.parameter !== undefined ? `The parameter ${f.parameter}` : f.pointer ? `${f.pointer} in the body` : 'The body';
   return `${where}: ${f.detail}.`;
 }
 
 function checkMediaType(given: string | undefined, wanted: string): void {
   // Absent: read as the operation's own type. Present: it must be that type, any JSON type where JSON is wanted.
   if (given === undefined || essence(given) === essence(wanted) || (isJson(given) && isJson(wanted))) return;
-  throw new Refusal('HNG-406', { detail: `Send the body as ${wanted}; ${essence(given) || given} is not accepted here.`, headers: { accept: wanted } });
+  throw new Refusal('HNG-406', {
+    detail: `Send the body as ${wanted}; ${essence(given) || given} is not accepted here.`,
+    headers: { accept: wanted },
+  });
 }
 
 function readBody(read: () => unknown): unknown {

@@ -35,27 +35,66 @@ export const callKind: StepKind<CallDocument> = {
     const unknown = { types: {}, words: 'an unknown message', isReply: true };
     if (!backend) {
       const names = Object.keys(context.document.backends ?? {});
-      report(finding('HNG-302', `there is no backend ${step.backend}`, at('backend'), names.length ? `Choose one of ${names.join(', ')}.` : 'Bring in a backend first.'));
+      report(
+        finding(
+          'HNG-302',
+          `there is no backend ${step.backend}`,
+          at('backend'),
+          names.length ? `Choose one of ${names.join(', ')}.` : 'Bring in a backend first.',
+        ),
+      );
       return unknown;
     }
     if (step.operation === undefined) return { types: {}, words: `the reply of ${backend.name}`, isReply: true };
     const operation = backend.contract?.operations.find((o) => o.id === step.operation);
     if (!operation || operation.unusable) {
-      report(finding('HNG-302', operation ? `${step.operation} of ${step.backend} cannot be called: ${operation.unusable}` : `the backend ${step.backend} has no operation ${step.operation}`, at('operation')));
+      report(
+        finding(
+          'HNG-302',
+          operation
+            ? `${step.operation} of ${step.backend} cannot be called: ${operation.unusable}`
+            : `the backend ${step.backend} has no operation ${step.operation}`,
+          at('operation'),
+        ),
+      );
       return unknown;
     }
     for (const name of Object.keys(step.faults ?? {})) {
-      if (!operation.faults.some((f) => f.name === name)) report(finding('HNG-302', `${operation.id} declares no fault ${name}`, at(`faults/${name}`), `Choose one of ${operation.faults.map((f) => f.name).join(', ') || 'none'}.`));
+      if (!operation.faults.some((f) => f.name === name))
+        report(
+          finding(
+            'HNG-302',
+            `${operation.id} declares no fault ${name}`,
+            at(`faults/${name}`),
+            `Choose one of ${operation.faults.map((f) => f.name).join(', ') || 'none'}.`,
+          ),
+        );
     }
     if (before.isReply && before.words !== `${operation.id} of ${backend.name}`) {
-      report(finding('HNG-310', `${before.words} is sent to ${operation.id}; a map must make its request first`, context.place, `Put a map to ${operation.id} before the call.`));
+      report(
+        finding(
+          'HNG-310',
+          `${before.words} is sent to ${operation.id}; a map must make its request first`,
+          context.place,
+          `Put a map to ${operation.id} before the call.`,
+        ),
+      );
     }
-    return { body: operation.reply?.body, types: backend.contract!.types, words: `the reply of ${operation.id}`, isReply: true };
+    return {
+      body: operation.reply?.body,
+      types: backend.contract!.types,
+      words: `the reply of ${operation.id}`,
+      isReply: true,
+    };
   },
 };
 
 /** Sends and turns what can go wrong on the way into refusals that name the backend, never its address. */
-async function send(run: Run, backend: BackendContext, request: Omit<BackendRequest, 'backend'>): Promise<BackendReply> {
+async function send(
+  run: Run,
+  backend: BackendContext,
+  request: Omit<BackendRequest, 'backend'>,
+): Promise<BackendReply> {
   const started = run.ports.clock.now();
   run.notes = { url: request.url, method: request.method };
   try {
@@ -63,8 +102,13 @@ async function send(run: Run, backend: BackendContext, request: Omit<BackendRequ
   } catch (error) {
     if (!(error instanceof BackendFailure)) throw error;
     const common = { backend: backend.name, inner: `${request.url}: ${error.message}`, cause: error };
-    if (error.kind === 'timeout') throw new Refusal('HNG-503', { ...common, detail: `${backend.name} did not answer within ${request.timeoutMs} ms.` });
-    if (error.kind === 'unreachable') throw new Refusal('HNG-502', { ...common, detail: `${backend.name} cannot be reached now.` });
+    if (error.kind === 'timeout')
+      throw new Refusal('HNG-503', {
+        ...common,
+        detail: `${backend.name} did not answer within ${request.timeoutMs} ms.`,
+      });
+    if (error.kind === 'unreachable')
+      throw new Refusal('HNG-502', { ...common, detail: `${backend.name} cannot be reached now.` });
     throw new Refusal('HNG-504', { ...common, detail: `The answer of ${backend.name} was cut off or cannot be read.` });
   } finally {
     run.backendMs += run.ports.clock.now() - started;
@@ -85,8 +129,18 @@ function soapCall(step: CallDocument, backend: BackendContext, soap: SoapOperati
   const expect = { message: soap.output ?? { headers: [] }, faults: soap.faults };
   return async (run: Run): Promise<void> => {
     const m = run.message;
-    if (m.format !== `SOAP ${soap.version}`) throw new Refusal('HNG-420', { detail: 'A step of the flow failed. The trace says which.', inner: 'no map made a SOAP message before this call' });
-    const reply = await send(run, backend, { url: addressOf(backend, run), method: 'POST', headers: { ...m.headers, ...run.outbound }, body: m.body, timeoutMs });
+    if (m.format !== `SOAP ${soap.version}`)
+      throw new Refusal('HNG-420', {
+        detail: 'A step of the flow failed. The trace says which.',
+        inner: 'no map made a SOAP message before this call',
+      });
+    const reply = await send(run, backend, {
+      url: addressOf(backend, run),
+      method: 'POST',
+      headers: { ...m.headers, ...run.outbound },
+      body: m.body,
+      timeoutMs,
+    });
     await loadReply(reply, backend);
     run.notes = { ...run.notes, status: reply.status };
     // The raw reply stands as the message first: when it cannot be read, it is what the designer must see.
@@ -96,15 +150,29 @@ function soapCall(step: CallDocument, backend: BackendContext, soap: SoapOperati
       return;
     }
     const text = textOf(reply, backend);
-    if (!isXml(reply.body.mediaType)) throw unreadable(backend, `status ${reply.status} with content type ${essence(reply.body.mediaType) || '(none)'}; a SOAP envelope was expected`);
+    if (!isXml(reply.body.mediaType))
+      throw unreadable(
+        backend,
+        `status ${reply.status} with content type ${essence(reply.body.mediaType) || '(none)'}; a SOAP envelope was expected`,
+      );
     const answer = readSoap(text, expect, lenient);
     if (answer.kind === 'unreadable') throw unreadable(backend, `status ${reply.status}: ${answer.words}`);
     if (answer.kind === 'fault') throw faultRefusal(step, backend, answer.fault);
     if (answer.faults.length) {
-      const words = answer.faults.slice(0, 10).map((f) => `${f.pointer || '/'} ${f.words}`).join('; ');
-      throw new Refusal('HNG-505', { backend: backend.name, detail: `The answer of ${backend.name} breaks its contract.`, inner: words });
+      const words = answer.faults
+        .slice(0, 10)
+        .map((f) => `${f.pointer || '/'} ${f.words}`)
+        .join('; ');
+      throw new Refusal('HNG-505', {
+        backend: backend.name,
+        detail: `The answer of ${backend.name} breaks its contract.`,
+        inner: words,
+      });
     }
-    run.message = { ...asSoap(reply, soap.version, Body.ofParsed(text, answer.value.body, reply.body.mediaType)), soapHeader: answer.value.soapHeader };
+    run.message = {
+      ...asSoap(reply, soap.version, Body.ofParsed(text, answer.value.body, reply.body.mediaType)),
+      soapHeader: answer.value.soapHeader,
+    };
   };
 }
 
@@ -129,10 +197,19 @@ function asSoap(reply: BackendReply, version: string, body: Body): Message {
 }
 
 function unreadable(backend: BackendContext, inner: string, cause?: unknown): Refusal {
-  return new Refusal('HNG-504', { backend: backend.name, detail: `The answer of ${backend.name} cannot be read.`, inner, cause });
+  return new Refusal('HNG-504', {
+    backend: backend.name,
+    detail: `The answer of ${backend.name} cannot be read.`,
+    inner,
+    cause,
+  });
 }
 
-function faultRefusal(step: CallDocument, backend: BackendContext, fault: { code: string; reason: string; name?: string; detail?: unknown; sender: boolean }): Refusal {
+function faultRefusal(
+  step: CallDocument,
+  backend: BackendContext,
+  fault: { code: string; reason: string; name?: string; detail?: unknown; sender: boolean },
+): Refusal {
   const mapped = fault.name === undefined ? undefined : step.faults?.[fault.name];
   const options: RefusalOptions = {
     backend: backend.name,
@@ -152,7 +229,18 @@ function passThrough(backend: BackendContext, timeoutMs: number) {
     const base = addressOf(backend, run).replace(/\/$/, '');
     const headers = endToEnd(m.headers);
     Object.assign(headers, run.outbound);
-    const reply = await send(run, backend, { url: `${base}${run.request.rest}${run.request.search}`, method: run.request.method, headers, body: m.body, timeoutMs });
-    run.message = { status: reply.status, headers: endToEnd(reply.headers), body: reply.body, format: reply.body.mediaType };
+    const reply = await send(run, backend, {
+      url: `${base}${run.request.rest}${run.request.search}`,
+      method: run.request.method,
+      headers,
+      body: m.body,
+      timeoutMs,
+    });
+    run.message = {
+      status: reply.status,
+      headers: endToEnd(reply.headers),
+      body: reply.body,
+      format: reply.body.mediaType,
+    };
   };
 }

@@ -5,8 +5,16 @@ export const callSchema = z.strictObject({
   kind: z.literal('call'),
   ...stepBase,
   backend: z.string(),
-  operation: z.string().optional().describe('Operation of the backend contract; absent: method, path, query, headers and body go on as they came'),
-  timeoutMs: z.int().min(1).max(600_000).optional().describe('Time limit in milliseconds; the one of the backend when absent'),
+  operation: z
+    .string()
+    .optional()
+    .describe('Operation of the backend contract; absent: method, path, query, headers and body go on as they came'),
+  timeoutMs: z
+    .int()
+    .min(1)
+    .max(600_000)
+    .optional()
+    .describe('Time limit in milliseconds; the one of the backend when absent'),
   faults: z
     .record(z.string(), z.strictObject({ status: z.int().min(400).max(599), title: z.string().optional() }))
     .optional()

@@ -3,7 +3,16 @@ import { soapMediaType, writeSoap } from '../../codec/soap';
 import { Body } from '../../message/body';
 import { isJson } from '../../message/headers';
 import { finding, Refusal, type Finding, type InputFault } from '../../problem';
-import { pointerParts, resolveSchema, schemaAt, typeRows, typesOf, withoutNull, type JsonSchema, type TypeTable } from '../../schema';
+import {
+  pointerParts,
+  resolveSchema,
+  schemaAt,
+  typeRows,
+  typesOf,
+  withoutNull,
+  type JsonSchema,
+  type TypeTable,
+} from '../../schema';
 import type { Expression } from '../../expression';
 import type { Run } from '../../flow/run';
 import { checkExpression, fieldPointer, loadForReading, readsBody, runnable } from '../expression';
@@ -30,7 +39,15 @@ interface CompiledField {
 export function targetOf(step: MapDocument, context: StepContext): Target | Finding {
   if (step.to === 'reply') {
     const body = context.operation.reply?.schema ?? {};
-    return { words: 'the reply', types: context.types, schema: { type: 'object', properties: { body, headers: { type: 'object' }, status: { type: 'integer' } }, required: resolveSchema(body, context.types).required?.length ? ['body'] : [] } };
+    return {
+      words: 'the reply',
+      types: context.types,
+      schema: {
+        type: 'object',
+        properties: { body, headers: { type: 'object' }, status: { type: 'integer' } },
+        required: resolveSchema(body, context.types).required?.length ? ['body'] : [],
+      },
+    };
   }
   const backend = context.backend(step.to.backend);
   const place = { ...context.place, pointer: `${context.place.pointer}/to` };
@@ -38,15 +55,29 @@ export function targetOf(step: MapDocument, context: StepContext): Target | Find
   const wanted = step.to.operation;
   const operation = backend.contract?.operations.find((o) => o.id === wanted);
   if (!operation) return finding('HNG-302', `the backend ${step.to.backend} has no operation ${wanted}`, place);
-  if (operation.unusable) return finding('HNG-302', `the operation ${wanted} cannot be called: ${operation.unusable}`, place);
-  const properties: Record<string, JsonSchema> = { body: operation.request.body, headers: { type: 'object' } };
+  if (operation.unusable)
+    return finding('HNG-302', `the operation ${wanted} cannot be called: ${operation.unusable}`, place);
+  const properties: Record<string, JsonSchema> = {};
   const required = ['body'];
   if (operation.request.headers.length) {
     const headers = operation.request.headers;
-    properties.soapHeader = { type: 'object', properties: Object.fromEntries(headers.map((h) => [h.name, h.schema])), required: headers.filter((h) => h.required).map((h) => h.name), additionalProperties: false };
+    properties.soapHeader = {
+      type: 'object',
+      properties: Object.fromEntries(headers.map((h) => [h.name, h.schema])),
+      required: headers.filter((h) => h.required).map((h) => h.name),
+      additionalProperties: false,
+    };
     required.push('soapHeader');
   }
-  return { words: `${operation.id} of ${backend.name}`, schema: { type: 'object', properties, required }, types: backend.contract!.types, operation, backend: backend.name };
+  properties.body = operation.request.body;
+  properties.headers = { type: 'object' };
+  return {
+    words: `${operation.id} of ${backend.name}`,
+    schema: { type: 'object', properties, required },
+    types: backend.contract!.types,
+    operation,
+    backend: backend.name,
+  };
 }
 
 const isFinding = (t: Target | Finding): t is Finding => 'severity' in t;
@@ -60,14 +91,22 @@ export const mapKind: StepKind<MapDocument> = {
     const target = targetOf(step, context);
     if (isFinding(target)) {
       return () => {
-        throw new Refusal('HNG-420', { detail: 'A step of the flow failed. The trace says which.', inner: target.message });
+        throw new Refusal('HNG-420', {
+          detail: 'A step of the flow failed. The trace says which.',
+          inner: target.message,
+        });
       };
     }
     const whole = step.whole === undefined ? undefined : runnable(step.whole);
     const fields = (step.fields ?? []).map((f): CompiledField => {
       const parts = pointerParts(f.to);
       const at = schemaAt(target.schema, target.types, parts);
-      return { pointer: f.to, parts, expression: runnable(f.from), list: at !== undefined && typesOf(resolveSchema(at, target.types)).includes('array') };
+      return {
+        pointer: f.to,
+        parts,
+        expression: runnable(f.from),
+        list: at !== undefined && typesOf(resolveSchema(at, target.types)).includes('array'),
+      };
     });
     const ensured = requiredParents(fields, target);
     const needsBody = [whole, ...fields.map((f) => f.expression)].some((e) => e && readsBody(e));
@@ -106,7 +145,12 @@ export const mapKind: StepKind<MapDocument> = {
       if (e) checkFit(e, f.to, i, target, context, before, report);
     });
     if (step.whole === undefined) checkCoverage(step, target, context, report);
-    return { body: target.schema.properties?.body, types: target.types, words: target.words, isReply: step.to === 'reply' };
+    return {
+      body: target.schema.properties?.body,
+      types: target.types,
+      words: target.words,
+      isReply: step.to === 'reply',
+    };
   },
 };
 
@@ -154,37 +198,75 @@ function toBackend(target: Target, fields: readonly CompiledField[]) {
     const soapHeader = made.soapHeader as Record<string, unknown> | undefined;
     const written = writeSoap(soap.version, soap.input, { body: made.body ?? {}, soapHeader });
     if (written.faults.length) throw mapRefusal(run, written.faults, fields, target);
-    const headers: Record<string, string> = { 'content-type': mediaType, accept: soap.version === '1.1' ? 'text/xml' : 'application/soap+xml' };
+    const headers: Record<string, string> = {
+      'content-type': mediaType,
+      accept: soap.version === '1.1' ? 'text/xml' : 'application/soap+xml',
+    };
     // SOAP 1.1 §6.1.1: the header must be there; an empty string is quoted too.
     if (soap.version === '1.1') headers.soapaction = `"${soap.action}"`;
     Object.assign(headers, httpHeaders(made.headers));
-    run.message = { method: 'POST', headers, body: Body.ofParsed(written.text, made.body ?? {}, mediaType), soapHeader, format: `SOAP ${soap.version}` };
+    run.message = {
+      method: 'POST',
+      headers,
+      body: Body.ofParsed(written.text, made.body ?? {}, mediaType),
+      soapHeader,
+      format: `SOAP ${soap.version}`,
+    };
   };
 }
 
 /** Faults of the made message, told with the caller's own names where a field came straight from the request. */
-function mapRefusal(run: Run, faults: readonly { pointer: string; words: string; kind: string }[], fields: readonly CompiledField[], target: Target): Refusal {
+function mapRefusal(
+  run: Run,
+  faults: readonly { pointer: string; words: string; kind: string }[],
+  fields: readonly CompiledField[],
+  target: Target,
+): Refusal {
   const inner = `the message for ${target.words} breaks its schema: ${faults.map((f) => `${f.pointer} ${f.words}`).join('; ')}`;
   const errors = run.isRequest ? faults.map((f) => originOf(f, fields)) : [];
-  if (errors.length && errors.every((e) => e !== undefined)) return new Refusal('HNG-404', { errors: errors as InputFault[], inner });
-  return new Refusal('HNG-421', { detail: 'The flow made a message that its backend does not allow. The trace says where.', inner });
+  if (errors.length && errors.every((e) => e !== undefined))
+    return new Refusal('HNG-404', { errors: errors as InputFault[], inner });
+  return new Refusal('HNG-421', {
+    detail: 'The flow made a message that its backend does not allow. The trace says where.',
+    inner,
+  });
 }
 
-function originOf(fault: { pointer: string; words: string; kind: string }, fields: readonly CompiledField[]): InputFault | undefined {
+function originOf(
+  fault: { pointer: string; words: string; kind: string },
+  fields: readonly CompiledField[],
+): InputFault | undefined {
   const field = fields.find((f) => fault.pointer === f.pointer || fault.pointer.startsWith(`${f.pointer}/`));
   const path = field?.expression.path;
   if (!field || !path) return undefined;
-  const code = fault.kind === 'missing' ? 'required' : fault.kind === 'unknown' ? 'additionalProperties' : fault.kind === 'choice' ? 'oneOf' : 'type';
+  const code =
+    fault.kind === 'missing'
+      ? 'required'
+      : fault.kind === 'unknown'
+        ? 'additionalProperties'
+        : fault.kind === 'choice'
+          ? 'oneOf'
+          : 'type';
   const rest = fault.pointer.slice(field.pointer.length);
-  if (path[0] === 'body') return { pointer: `${path.slice(1).map((p) => `/${p}`).join('')}${rest}`, detail: fault.words, code };
-  if (path[0] === 'path' || path[0] === 'query' || path[0] === 'headers') return { parameter: path[1] ?? '', detail: fault.words, code };
+  if (path[0] === 'body')
+    return {
+      pointer: `${path
+        .slice(1)
+        .map((p) => `/${p}`)
+        .join('')}${rest}`,
+      detail: fault.words,
+      code,
+    };
+  if (path[0] === 'path' || path[0] === 'query' || path[0] === 'headers')
+    return { parameter: path[1] ?? '', detail: fault.words, code };
   return undefined;
 }
 
 function httpHeaders(value: unknown): Record<string, string> {
   const out: Record<string, string> = {};
   if (value !== null && typeof value === 'object') {
-    for (const [k, v] of Object.entries(value)) if (v !== undefined && v !== null) out[k.toLowerCase()] = String(v as string);
+    for (const [k, v] of Object.entries(value))
+      if (v !== undefined && v !== null) out[k.toLowerCase()] = String(v as string);
   }
   return out;
 }
@@ -200,15 +282,31 @@ function toReply(context: StepContext) {
     if (!none) headers['content-type'] = mediaType;
     // An operation that promises a body sends one, if only an empty object.
     const value = made.body === undefined && isJson(mediaType) ? {} : made.body;
-    run.message = { status: given, headers, body: none ? Body.empty() : Body.ofValue(value, mediaType), format: isJson(mediaType) ? 'JSON' : mediaType };
+    run.message = {
+      status: given,
+      headers,
+      body: none ? Body.empty() : Body.ofValue(value, mediaType),
+      format: isJson(mediaType) ? 'JSON' : mediaType,
+    };
   };
 }
 
-function checkTarget(to: string, index: number, target: Target, context: StepContext, report: (f: Finding) => void): void {
+function checkTarget(
+  to: string,
+  index: number,
+  target: Target,
+  context: StepContext,
+  report: (f: Finding) => void,
+): void {
   const parts = pointerParts(to);
   if (parts[0] === 'headers' || parts[0] === 'status') return;
   if (schemaAt(target.schema, target.types, parts) || (parts[0] === 'body' && isOpen(target))) return;
-  report(finding('HNG-309', `${target.words} has no field ${to}`, { ...context.place, pointer: `${context.place.pointer}/fields/${index}/to` }));
+  report(
+    finding('HNG-309', `${target.words} has no field ${to}`, {
+      ...context.place,
+      pointer: `${context.place.pointer}/fields/${index}/to`,
+    }),
+  );
 }
 
 function isOpen(target: Target): boolean {
@@ -217,46 +315,76 @@ function isOpen(target: Target): boolean {
 }
 
 /** A plain path from a typed source into a typed target: the JSON types must meet. */
-function checkFit(e: Expression, to: string, index: number, target: Target, context: StepContext, before: MessageType, report: (f: Finding) => void): void {
+function checkFit(
+  e: Expression,
+  to: string,
+  index: number,
+  target: Target,
+  context: StepContext,
+  before: MessageType,
+  report: (f: Finding) => void,
+): void {
   const source = e.path && sourceSchema(e.path, context, before);
   const goal = schemaAt(target.schema, target.types, pointerParts(to));
   if (!source || !goal) return;
-  const have = typesOf(resolveSchema(withoutNull(source.schema, source.types).inner, source.types)).filter((t) => t !== 'null');
+  const have = typesOf(resolveSchema(withoutNull(source.schema, source.types).inner, source.types)).filter(
+    (t) => t !== 'null',
+  );
   const want = typesOf(resolveSchema(withoutNull(goal, target.types).inner, target.types)).filter((t) => t !== 'null');
   if (!have.length || !want.length) return;
-  const fits = have.some((h) => want.includes(h) || (h === 'integer' && want.includes('number')) || want.includes('array'));
+  const fits = have.some(
+    (h) => want.includes(h) || (h === 'integer' && want.includes('number')) || want.includes('array'),
+  );
   if (!fits) {
-    report(finding('HNG-310', `${e.source} is ${have.join(' or ')}, ${to} wants ${want.join(' or ')}`, { ...context.place, pointer: `${context.place.pointer}${fieldPointer(index)}` }));
+    report(
+      finding('HNG-310', `${e.source} is ${have.join(' or ')}, ${to} wants ${want.join(' or ')}`, {
+        ...context.place,
+        pointer: `${context.place.pointer}${fieldPointer(index)}`,
+      }),
+    );
   }
 }
 
-function sourceSchema(path: readonly string[], context: StepContext, before: MessageType): { schema: JsonSchema; types: TypeTable } | undefined {
+function sourceSchema(
+  path: readonly string[],
+  context: StepContext,
+  before: MessageType,
+): { schema: JsonSchema; types: TypeTable } | undefined {
   const [root, first] = path;
   if (root === 'body' && before.body) {
     const schema = schemaAt(before.body, before.types, path.slice(1));
     return schema && { schema, types: before.types };
   }
   const place = root === 'path' || root === 'query' ? root : root === 'headers' ? 'header' : undefined;
-  const parameter = place && path.length === 2 && context.operation.parameters?.find((p) => p.in === place && p.name === first);
+  const parameter =
+    place && path.length === 2 && context.operation.parameters?.find((p) => p.in === place && p.name === first);
   return parameter ? { schema: parameter.schema, types: context.types } : undefined;
 }
 
 /** Required leaves of the target that nothing fills. A filled parent fills its children. */
 function checkCoverage(step: MapDocument, target: Target, context: StepContext, report: (f: Finding) => void): void {
   const filled = (step.fields ?? []).map((f) => f.to);
-  const covers = (pointer: string) => filled.some((f) => f === pointer || pointer.startsWith(`${f}/`) || f.startsWith(`${pointer}/`));
+  const covers = (pointer: string) =>
+    filled.some((f) => f === pointer || pointer.startsWith(`${f}/`) || f.startsWith(`${pointer}/`));
   let skip: string | undefined;
   for (const row of typeRows(target.schema, target.types)) {
-    if (skip !== undefined && (row.pointer.startsWith(`${skip}/`))) continue;
+    if (skip !== undefined && row.pointer.startsWith(`${skip}/`)) continue;
     skip = undefined;
     if (covers(row.pointer)) {
       if (row.many) skip = row.pointer;
       continue;
     }
     skip = row.pointer;
-    const empty = row.pointer === '/body' && !resolveSchema(target.schema.properties!.body!, target.types).required?.length;
+    const empty =
+      row.pointer === '/body' && !resolveSchema(target.schema.properties!.body!, target.types).required?.length;
     if (row.required && !row.many && !empty) {
-      report(finding('HNG-303', `${row.pointer.replace(/^\/(body|soapHeader)\//, '').replace(/\//g, '.')} of ${target.words} is required and has no source`, { ...context.place, pointer: `${context.place.pointer}/fields` }));
+      report(
+        finding(
+          'HNG-303',
+          `${row.pointer.replace(/^\/(body|soapHeader)\//, '').replace(/\//g, '.')} of ${target.words} is required and has no source`,
+          { ...context.place, pointer: `${context.place.pointer}/fields` },
+        ),
+      );
     }
   }
 }

@@ -1,7 +1,12 @@
 import { z } from 'zod';
 import { stepBase } from '../base';
 
-const pointer = z.string().regex(/^\/(body|headers|soapHeader|query|path|status)(\/.*)?$/, 'must be a pointer that starts with /body, /headers, /soapHeader, /query, /path or /status');
+const pointer = z
+  .string()
+  .regex(
+    /^\/(body|headers|soapHeader|query|path|status)(\/.*)?$/,
+    'must be a pointer that starts with /body, /headers, /soapHeader, /query, /path or /status',
+  );
 
 export const mapSchema = z.strictObject({
   kind: z.literal('map'),
@@ -10,7 +15,12 @@ export const mapSchema = z.strictObject({
     .union([z.literal('reply'), z.strictObject({ backend: z.string(), operation: z.string() })])
     .describe('What the map makes: the reply to the caller, or the request of a backend operation'),
   fields: z
-    .array(z.strictObject({ to: pointer.describe('Target, e.g. /body/stay/from'), from: z.string().min(1).max(20_000).describe('JSONata') }))
+    .array(
+      z.strictObject({
+        to: pointer.describe('Target, e.g. /body/stay/from'),
+        from: z.string().min(1).max(20_000).describe('JSONata'),
+      }),
+    )
     .optional(),
   whole: z.string().min(1).max(100_000).optional().describe('JSONata for the whole body; fields are laid over it'),
 });

@@ -20,14 +20,24 @@ export const replyKind: StepKind<ReplyDocument> = {
       const value = from ? await from.evaluate(run.scope) : step.body;
       const none = value === undefined;
       const headers = none ? fixed : { 'content-type': mediaType, ...fixed };
-      run.message = { status: step.status, headers, body: none ? Body.empty() : Body.ofValue(value, mediaType), format: isJson(mediaType) ? 'JSON' : mediaType };
+      run.message = {
+        status: step.status,
+        headers,
+        body: none ? Body.empty() : Body.ofValue(value, mediaType),
+        format: isJson(mediaType) ? 'JSON' : mediaType,
+      };
     };
   },
 
   check(step, context, before, report) {
     if (step.from !== undefined) checkExpression(step.from, context, '/from', before, report);
     if ((step.body !== undefined || step.from !== undefined) && !step.mediaType) {
-      report(finding('HNG-307', 'the reply has a body but names no content type; application/json is sent', { ...context.place, pointer: `${context.place.pointer}/mediaType` }));
+      report(
+        finding('HNG-307', 'the reply has a body but names no content type; application/json is sent', {
+          ...context.place,
+          pointer: `${context.place.pointer}/mediaType`,
+        }),
+      );
     }
     return { types: context.types, words: 'the reply', isReply: true };
   },

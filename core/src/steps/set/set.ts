@@ -18,7 +18,8 @@ export const setKind: StepKind<SetDocument> = {
   },
 
   check(step, context, before, report) {
-    for (const [name, source] of Object.entries(step.values)) checkExpression(source, context, keyPointer('values', name), before, report);
+    for (const [name, source] of Object.entries(step.values))
+      checkExpression(source, context, keyPointer('values', name), before, report);
     return before;
   },
 };

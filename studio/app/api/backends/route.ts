@@ -11,8 +11,13 @@ const body = z.object({
 });
 
 export const POST = jsonRoute(['designer'], body, async ({ body: b, user }) => {
-  const addresses: Record<string, string> = Object.fromEntries(Object.entries(b.addresses).map(([k, v]) => [k, v.trim()]).filter(([, v]) => v));
-  for (const [env, url] of Object.entries(addresses)) if (!isHttpUrl(url)) throw new Told(422, `The address in ${env} is no http or https address: ${url}`);
+  const addresses: Record<string, string> = Object.fromEntries(
+    Object.entries(b.addresses)
+      .map(([k, v]) => [k, v.trim()])
+      .filter(([, v]) => v),
+  );
+  for (const [env, url] of Object.entries(addresses))
+    if (!isHttpUrl(url)) throw new Told(422, `The address in ${env} is no http or https address: ${url}`);
   await addBackend({ ...b, addresses, by: user.name });
   return { name: b.name };
 });

@@ -5,5 +5,7 @@ export const dynamic = 'force-dynamic';
 export const GET = jsonRoute(['designer', 'operator'], undefined, async ({ request }) => {
   const q = new URL(request.url).searchParams;
   const get = (name: string) => q.get(name) || undefined;
-  return { traces: await listTraces({ api: get('api'), status: get('status'), text: get('text'), before: get('before') }) };
+  return {
+    traces: await listTraces({ api: get('api'), status: get('status'), text: get('text'), before: get('before') }),
+  };
 });

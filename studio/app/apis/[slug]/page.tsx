@@ -30,7 +30,12 @@ export default async function Page({ params }: { params: Promise<{ slug: string 
             draft {draft.revision}, saved by {draft.savedBy}
           </span>
           <span className="grow" />
-          <ReleaseButton slug={slug} revision={draft.revision} environments={environments} blocked={findings.filter((f) => f.severity === 'error').length} />
+          <ReleaseButton
+            slug={slug}
+            revision={draft.revision}
+            environments={environments}
+            blocked={findings.filter((f) => f.severity === 'error').length}
+          />
         </div>
         {d.api.description && <div className="soft">{d.api.description}</div>}
         <div className="frame">
@@ -48,10 +53,13 @@ export default async function Page({ params }: { params: Promise<{ slug: string 
                 <tr key={door.name}>
                   <td>{door.name}</td>
                   <td className="mono">{door.path}</td>
-                  <td>{[...(d.guards ?? []), ...(door.guards ?? [])].filter((g) => !g.off).map((g) => g.kind).join(', ') || <span className="soft">none</span>}</td>
-                  <td className="mono">
-                    {gateway ? `${gateway.address}${door.path}` : ''}
+                  <td>
+                    {[...(d.guards ?? []), ...(door.guards ?? [])]
+                      .filter((g) => !g.off)
+                      .map((g) => g.kind)
+                      .join(', ') || <span className="soft">none</span>}
                   </td>
+                  <td className="mono">{gateway ? `${gateway.address}${door.path}` : ''}</td>
                 </tr>
               ))}
             </tbody>

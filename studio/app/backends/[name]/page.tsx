@@ -30,8 +30,13 @@ function samplesOf(contract: Contract): Record<string, string> {
   const out: Record<string, string> = {};
   for (const o of contract.operations) {
     if (o.unusable) continue;
-    const soapHeader = Object.fromEntries(o.request.headers.map((h) => [h.name, sampleOf(h.schema, contract.types, { name: h.name })]));
-    out[o.id] = writeJson({ ...(o.request.headers.length && { soapHeader }), body: sampleOf(o.request.body, contract.types) ?? {} }, 2);
+    const soapHeader = Object.fromEntries(
+      o.request.headers.map((h) => [h.name, sampleOf(h.schema, contract.types, { name: h.name })]),
+    );
+    out[o.id] = writeJson(
+      { ...(o.request.headers.length && { soapHeader }), body: sampleOf(o.request.body, contract.types) ?? {} },
+      2,
+    );
   }
   return out;
 }

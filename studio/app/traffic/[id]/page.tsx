@@ -13,10 +13,16 @@ export default async function Page({ params }: { params: Promise<{ id: string }>
   const user = await demandUser();
   const trace = (await getTrace((await params).id)) as StoredTrace | undefined;
   if (!trace) notFound();
-  const document = trace.api && trace.release !== undefined ? await releasedDocument(trace.api, trace.release) : undefined;
+  const document =
+    trace.api && trace.release !== undefined ? await releasedDocument(trace.api, trace.release) : undefined;
   return (
     <Shell bare>
-      <TraceFold trace={trace} document={document && { ...document, backends: {} }} typing={document && trace.operation ? typeFlow(document, trace.operation) : []} editable={user.role === 'designer'} />
+      <TraceFold
+        trace={trace}
+        document={document && { ...document, backends: {} }}
+        typing={document && trace.operation ? typeFlow(document, trace.operation) : []}
+        editable={user.role === 'designer'}
+      />
     </Shell>
   );
 }

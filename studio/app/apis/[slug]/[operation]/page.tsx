@@ -1,8 +1,6 @@
 import { checkDocument, openBackends, typeFlow } from '@hinge/core';
-import { eq } from 'drizzle-orm';
 import type { Metadata } from 'next';
 import { notFound } from 'next/navigation';
-import { database, schema } from '../../../../db/client';
 import { assemble, getDraft, listEnvironments } from '../../../../features/apis/server';
 import { Fold } from '../../../../features/fold/fold';
 import { gatewayStates } from '../../../../features/gateways/server';
@@ -17,15 +15,25 @@ export async function generateMetadata({ params }: { params: Params }): Promise<
   return { title: (await params).operation };
 }
 
-export default async function Page({ params, searchParams }: { params: Params; searchParams: Promise<{ case?: string }> }) {
+export default async function Page({
+  params,
+  searchParams,
+}: {
+  params: Params;
+  searchParams: Promise<{ case?: string }>;
+}) {
   const { slug, operation } = await params;
   const user = await demandUser();
   const draft = await getDraft(slug);
   if (!draft?.document.operations[operation]) notFound();
-  const [whole, environments, gateways] = await Promise.all([assemble(draft.document), listEnvironments(), gatewayStates()]);
-  const [environment] = await database().select().from(schema.environments).where(eq(schema.environments.name, environments[0]!.name));
+  const [whole, environments, gateways] = await Promise.all([
+    assemble(draft.document),
+    listEnvironments(),
+    gatewayStates(),
+  ]);
   const faults: Record<string, string[]> = {};
-  for (const [name, b] of openBackends(whole).contexts) for (const o of b.contract?.operations ?? []) faults[`${name} ${o.id}`] = o.faults.map((f) => f.name);
+  for (const [name, b] of openBackends(whole).contexts)
+    for (const o of b.contract?.operations ?? []) faults[`${name} ${o.id}`] = o.faults.map((f) => f.name);
   return (
     <Shell bare>
       <Fold
@@ -39,7 +47,7 @@ export default async function Page({ params, searchParams }: { params: Params; s
         faults={faults}
         startCase={(await searchParams).case}
         gatewayAddress={Object.fromEntries(gateways.map((g) => [g.environment, g.address]))}
-        variables={Object.keys(environment?.variables ?? {})}
+        variables={Object.fromEntries(environments.map((e) => [e.name, e.variables]))}
         editable={user.role === 'designer'}
       />
     </Shell>

@@ -14,7 +14,14 @@ export default async function Page({ params }: { params: Promise<{ name: string 
   const name = row.title.replace(/\s*Service$/i, '');
   return (
     <Shell>
-      <DraftReview backend={row.name} backendTitle={row.title} plan={planRest(contract)} name={name} base={`/${slug(name)}/v1`} slug={slug(name)} />
+      <DraftReview
+        backend={row.name}
+        backendTitle={row.title}
+        plan={planRest(contract)}
+        name={name}
+        base={`/${slug(name)}/v1`}
+        slug={slug(name)}
+      />
     </Shell>
   );
 }

@@ -10,6 +10,10 @@ export const GET = jsonRoute<{ slug: string }>(['designer', 'operator'], undefin
   return draft;
 });
 
-export const POST = jsonRoute<{ slug: string }, z.infer<typeof body>>(['designer'], body as z.ZodType<z.infer<typeof body>>, async ({ params, body: b, user }) => ({
-  revision: await saveDraft(params.slug, b.base, demandShape(b.document), user.name, b.note),
-}));
+export const POST = jsonRoute<{ slug: string }, z.infer<typeof body>>(
+  ['designer'],
+  body as z.ZodType<z.infer<typeof body>>,
+  async ({ params, body: b, user }) => ({
+    revision: await saveDraft(params.slug, b.base, demandShape(b.document), user.name, b.note),
+  }),
+);

@@ -3,11 +3,23 @@ import { z } from 'zod';
 import { assemble, demandShape, rehearseDraft } from '../../../../../features/apis/server';
 import { jsonRoute } from '../../../../../lib/route';
 
-const body = z.object({ document: z.looseObject({}), operation: z.string(), request: z.looseObject({}), environment: z.string() });
+const body = z.object({
+  document: z.looseObject({}),
+  operation: z.string(),
+  request: z.looseObject({}),
+  environment: z.string(),
+});
 
 /** Findings, types along the flow, and a rehearsal by a real gateway. */
-export const POST = jsonRoute<{ slug: string }, z.infer<typeof body>>(['designer', 'operator'], body, async ({ body: b }) => {
-  const document = demandShape(b.document);
-  const [rehearsed, whole] = await Promise.all([rehearseDraft(document, b.operation, b.request as SampleRequest, b.environment), assemble(document)]);
-  return { ...rehearsed, typing: typeFlow(whole, b.operation) };
-});
+export const POST = jsonRoute<{ slug: string }, z.infer<typeof body>>(
+  ['designer', 'operator'],
+  body,
+  async ({ body: b }) => {
+    const document = demandShape(b.document);
+    const [rehearsed, whole] = await Promise.all([
+      rehearseDraft(document, b.operation, b.request as SampleRequest, b.environment),
+      assemble(document),
+    ]);
+    return { ...rehearsed, typing: typeFlow(whole, b.operation) };
+  },
+);

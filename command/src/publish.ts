@@ -1,0 +1,29 @@
+import { CODES, documentJsonSchema, type Code } from '@hinge/core';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+
+/** Text of docs/findings.md, from the one table of codes. */
+export function findingsPage(): string {
+  const rows = (Object.keys(CODES) as Code[]).map((code) => {
+    const row: { severity: string; title: string; remedy: string; status?: number } = CODES[code];
+    return `| \`${code}\` | ${row.severity} | ${row.status ?? ''} | ${row.title} | ${row.remedy} |`;
+  });
+  return `# Findings and problems
+
+Made by \`npm run publish-docs\` from \`core/src/problem/codes.ts\`; codes are stable and never used again for something else.
+1xx: reading XML and contracts. 2xx: the flow document. 3xx: a flow against its contracts. 4xx: a caller's request. 5xx: a backend.
+The status is what a caller sees, where a caller can see it.
+
+| code | severity | status | what | remedy |
+|---|---|---|---|---|
+${rows.join('\n')}
+`;
+}
+
+export const schemaPage = (): string => `${JSON.stringify(documentJsonSchema(), null, 2)}\n`;
+
+if (process.argv[1]?.endsWith('publish.ts')) {
+  const docs = join(import.meta.dirname ?? '.', '../../docs');
+  writeFileSync(join(docs, 'findings.md'), findingsPage());
+  writeFileSync(join(docs, 'flow.schema.json'), schemaPage());
+}

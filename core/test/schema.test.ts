@@ -1,0 +1,140 @@
+import { describe, expect, test } from '@jest/globals';
+import Ajv from 'ajv/dist/2020';
+import addFormats from 'ajv-formats';
+import fc from 'fast-check';
+import { Digits, fromPattern, readWsdl, sampleOf, schemaAt, typeRows, ValidatorSet, type JsonSchema } from '../src';
+import { patternToRegExp } from '../src/contract/xsd/pattern';
+import { berths } from './files';
+
+const schemas: [string, JsonSchema][] = [
+  ['strings', { type: 'string', minLength: 2, maxLength: 4, pattern: '^[a-c]+$' }],
+  ['enumeration', { enum: ['a', 1, null, { x: [1] }] }],
+  ['numbers', { type: 'number', minimum: 1, exclusiveMaximum: 10, multipleOf: 0.5 }],
+  ['integers or null', { type: ['integer', 'null'] }],
+  ['arrays', { type: 'array', items: { type: 'integer' }, minItems: 1, maxItems: 3, uniqueItems: true }],
+  [
+    'objects',
+    {
+      type: 'object',
+      properties: { a: { type: 'integer' }, b: { type: 'array', items: { type: 'string' } } },
+      required: ['a'],
+      additionalProperties: false,
+    },
+  ],
+  ['choice', { type: 'object', properties: { a: {}, b: {} }, oneOf: [{ required: ['a'] }, { required: ['b'] }] }],
+  ['any of', { anyOf: [{ type: 'number' }, { enum: ['INF'] }] }],
+  ['all of and not', { allOf: [{ type: 'number' }, { minimum: 0 }], not: { const: 3 } }],
+  ['additional by schema', { type: 'object', additionalProperties: { type: 'boolean' } }],
+];
+
+describe('the validator agrees with ajv', () => {
+  const ajv = new Ajv({ strict: false, allErrors: true });
+  addFormats(ajv);
+  const set = new ValidatorSet({});
+  test.each(schemas)('%s', (_name, schema) => {
+    const judge = ajv.compile(schema);
+    const value = fc.oneof(
+      // ajv itself falls over members that are called valueOf or toString.
+      fc.jsonValue({ maxDepth: 2 }).filter((v) => !/valueOf|toString/.test(JSON.stringify(v))),
+      fc.constantFrom(
+        'a',
+        'ab',
+        'abc',
+        1,
+        1.5,
+        3,
+        'INF',
+        null,
+        [1],
+        [1, 1],
+        [1, 2],
+        { a: 1 },
+        { a: 1, b: ['x'] },
+        { b: 2 },
+        { a: 1, c: 1 },
+        {},
+        { x: [1] },
+        { z: true },
+        { z: 1 },
+      ),
+    );
+    fc.assert(
+      fc.property(value, (v) => expect({ v, ok: set.check(schema, v).length === 0 }).toEqual({ v, ok: judge(v) })),
+      { seed: 5, numRuns: 400 },
+    );
+  });
+});
+
+test('digits are numbers to the validator, to the last one', () => {
+  const set = new ValidatorSet({});
+  expect(set.check({ type: 'number', maximum: 1 }, new Digits('0.90'))).toEqual([]);
+  expect(set.check({ type: 'integer' }, new Digits('9007199254740993'))).toEqual([]);
+  expect(set.check({ type: 'integer', format: 'int64' }, new Digits('9223372036854775808'))).toMatchObject([
+    { code: 'format' },
+  ]);
+  expect(set.check({ type: 'integer' }, new Digits('1.50'))).toMatchObject([{ code: 'type' }]);
+});
+
+test('faults carry RFC 6901 pointers, a missing property the pointer it would have', () => {
+  const set = new ValidatorSet({
+    T: { type: 'object', properties: { 'a/b': { type: 'integer' }, next: { $ref: '#/types/T' } }, required: ['a/b'] },
+  });
+  expect(
+    set.check({ $ref: '#/types/T' }, { 'a/b': 'x', next: { next: { 'a/b': 1 } } }).map((f) => `${f.pointer} ${f.code}`),
+  ).toEqual(['/a~1b type', '/next/a~1b required']);
+});
+
+test('samples of every type of a contract are valid by ajv', () => {
+  const contract = readWsdl(berths());
+  const ajv = new Ajv({ strict: false });
+  addFormats(ajv);
+  for (const [name, schema] of Object.entries(contract.types)) {
+    const whole = JSON.parse(
+      JSON.stringify({ ...schema, $defs: contract.types }).replaceAll('#/types/', '#/$defs/'),
+    ) as object;
+    expect({ name, ok: ajv.validate(whole, sampleOf(schema, contract.types)), errors: ajv.errors }).toEqual({
+      name,
+      ok: true,
+      errors: null,
+    });
+  }
+});
+
+test('a recursive type ends, in rows and in samples', () => {
+  const types = {
+    Node: {
+      type: 'object',
+      properties: { name: { type: 'string' }, child: { $ref: '#/types/Node' } },
+      required: ['name'],
+    },
+  } satisfies Record<string, JsonSchema>;
+  expect(typeRows({ $ref: '#/types/Node' }, types).map((r) => r.pointer)).toEqual(['/name', '/child']);
+  expect(sampleOf({ $ref: '#/types/Node' }, types)).toEqual({ name: 'name', child: { name: 'name' } });
+  expect(schemaAt({ $ref: '#/types/Node' }, types, ['child', 'child', 'name'])).toEqual({ type: 'string' });
+  expect(schemaAt({ $ref: '#/types/Node' }, types, ['child', 'x'])).toBeUndefined();
+});
+
+describe('patterns of XML Schema (Part 2 appendix F)', () => {
+  test.each([
+    ['TV-[0-9]{5}', 'TV-40213', 'xTV-40213'],
+    ['[A-Z]-[0-9]{2}', 'N-07', 'N-7'],
+    ['a|b', 'b', 'ab'],
+    ['^$', '^$', ''],
+    ['\\d{2}', '07', 'x7'],
+    ['a/b', 'a/b', 'ab'],
+  ])('%s allows %s and not %s', (pattern, yes, no) => {
+    const r = new RegExp(patternToRegExp(pattern)!, 'u');
+    expect([r.test(yes), r.test(no)]).toEqual([true, false]);
+  });
+  test.each(['\\i\\c*', '\\p{L}+', '[a-z-[aeiou]]', '(a+)+', '(a|aa)*b', '((a*)b)*', 'x'.repeat(600)])(
+    '%s is left to the backend: it means something else in a regular expression, or may explode',
+    (pattern) => {
+      expect(patternToRegExp(pattern)).toBeUndefined();
+    },
+  );
+  test('a text is made for simple patterns', () => {
+    expect(fromPattern('^(?:TV-[0-9]{5})$')).toBe('TV-00000');
+    expect(fromPattern('^(?:[A-Z]-[0-9]{2})$')).toBe('A-00');
+    expect(fromPattern('^(?:(a)b)$')).toBeUndefined();
+  });
+});

@@ -1,0 +1,119 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { Builder, By, until, type WebDriver, type WebElement } from 'selenium-webdriver';
+import chrome from 'selenium-webdriver/chrome';
+
+process.env.SE_MANAGER_PATH = '/nonexistent';
+
+/** Headless Chromium from Debian at exactly 1280x800, with nothing looked up on the network. */
+export async function openBrowser(dark = false): Promise<WebDriver> {
+  const options = new chrome.Options();
+  options.setBinaryPath('/usr/bin/chromium');
+  options.addArguments(
+    '--headless=new',
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+    '--hide-scrollbars',
+    '--force-device-scale-factor=1',
+    '--disable-dev-shm-usage',
+    `--user-data-dir=${mkdtempSync(join(tmpdir(), 'hinge-browser-'))}`,
+    '--window-size=1280,800',
+  );
+  const driver = await new Builder()
+    .forBrowser('chrome')
+    .setChromeOptions(options)
+    .setChromeService(new chrome.ServiceBuilder('/usr/bin/chromedriver'))
+    .build();
+  const cdp = driver as unknown as { sendDevToolsCommand(name: string, params: object): Promise<void> };
+  await cdp.sendDevToolsCommand('Emulation.setDeviceMetricsOverride', {
+    width: 1280,
+    height: 800,
+    deviceScaleFactor: 1,
+    mobile: false,
+  });
+  await cdp.sendDevToolsCommand('Emulation.setEmulatedMedia', {
+    features: [
+      { name: 'prefers-color-scheme', value: dark ? 'dark' : 'light' },
+      { name: 'prefers-reduced-motion', value: 'reduce' },
+    ],
+  });
+  return driver;
+}
+
+export const WAIT_MS = 20_000;
+
+export class Page {
+  constructor(
+    readonly driver: WebDriver,
+    readonly base: string,
+  ) {}
+
+  async open(path: string): Promise<void> {
+    await this.driver.get(this.base + path);
+  }
+
+  find(css: string): Promise<WebElement> {
+    return this.driver.wait(until.elementLocated(By.css(css)), WAIT_MS, `no ${css}`);
+  }
+
+  /** The first visible element of that kind whose text, trimmed, is or holds the given one. */
+  async byText(css: string, text: string): Promise<WebElement> {
+    return this.driver.wait(
+      async () => {
+        for (const el of await this.driver.findElements(By.css(css))) {
+          try {
+            if ((await el.isDisplayed()) && (await el.getText()).includes(text)) return el;
+          } catch {
+            // Drawn anew meanwhile.
+          }
+        }
+        return null as unknown as WebElement;
+      },
+      WAIT_MS,
+      `no ${css} with the text "${text}"`,
+    );
+  }
+
+  async click(css: string, text?: string): Promise<void> {
+    const el = text === undefined ? await this.find(css) : await this.byText(css, text);
+    await this.driver.wait(until.elementIsEnabled(el), WAIT_MS);
+    await el.click();
+  }
+
+  async fill(css: string, text: string): Promise<void> {
+    const el = await this.find(css);
+    await el.clear();
+    await el.sendKeys(text);
+  }
+
+  async text(css: string): Promise<string> {
+    return (await this.find(css)).getText();
+  }
+
+  async waitFor(what: string, holds: () => Promise<boolean>, ms = WAIT_MS): Promise<void> {
+    await this.driver.wait(() => holds().catch(() => false), ms, `never: ${what}`);
+  }
+
+  async waitText(css: string, part: string): Promise<void> {
+    await this.waitFor(`"${part}" in ${css}`, async () => (await this.text(css)).includes(part));
+  }
+
+  async signIn(email: string, password: string): Promise<void> {
+    await this.open('/sign-in');
+    await this.fill('input[name=email]', email);
+    await this.fill('input[name=password]', password);
+    await this.click('button[type=submit]');
+    await this.waitFor('the desk', async () => new URL(await this.driver.getCurrentUrl()).pathname === '/');
+  }
+
+  async shot(file: string): Promise<void> {
+    await this.driver.sleep(250);
+    writeFileSync(file, Buffer.from(await this.driver.takeScreenshot(), 'base64'));
+  }
+}
