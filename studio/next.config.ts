@@ -4,7 +4,7 @@ import { fileURLToPath } from 'node:url';
 
 const root = join(dirname(fileURLToPath(import.meta.url)), '..');
 
-/** No inline script of ours; Next's own need a nonce, which proxy.ts gives. The other headers are the OWASP defaults. */
+/** Headers by the OWASP secure headers list; a content security policy comes with the guards. */
 const config: NextConfig = {
   turbopack: { root },
   outputFileTracingRoot: root,

@@ -436,11 +436,12 @@ describe('findings', () => {
     [
       'a contract that cannot be read',
       (d) => (d.backends!['berths-service']!.contract!.files!['berths.wsdl'] = '<x/>'),
-      'HNG-312',
+      'HNG-110 /backends/berths-service/contract',
     ],
   ])('%s', (_name, edit, want) => {
     const found = findings(edit);
-    if (want === 'HNG-312') expect(found[0]).toBe('HNG-110 /backends/berths-service/contract');
+    // Without its contract the steps that name its operations have findings of their own.
+    if (want.startsWith('HNG-110')) expect(found[0]).toBe(want);
     else expect(found.join('\n')).toBe(want);
   });
 });

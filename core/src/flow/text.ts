@@ -85,5 +85,9 @@ export function checkShape(value: unknown, place: (path: readonly PropertyKey[])
 
 /** Keys in the order of the schema; the same document always gives the same text. */
 export function writeDocument(document: FlowDocument): string {
-  return stringify(lower(document), { lineWidth: 0, indentSeq: true, aliasDuplicateObjects: false });
+  return stringify(lower(FlowDocumentSchema.parse(document)), {
+    lineWidth: 0,
+    indentSeq: true,
+    aliasDuplicateObjects: false,
+  });
 }

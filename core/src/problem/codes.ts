@@ -146,11 +146,6 @@ export const CODES = {
     title: 'Two doors share one base path',
     remedy: 'Give each door a base path of its own.',
   },
-  'HNG-312': {
-    severity: 'error',
-    title: 'The contract of a backend cannot be used',
-    remedy: 'Replace the contract; the reason stands beside it.',
-  },
   'HNG-401': { severity: 'error', title: 'No operation matches', status: 404, remedy: 'Check path and base path.' },
   'HNG-402': {
     severity: 'error',

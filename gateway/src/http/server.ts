@@ -73,8 +73,11 @@ export class GatewayServer {
     this.draining = true;
     const closed = new Promise<void>((resolve) => this.server.close(() => resolve()));
     this.server.closeIdleConnections();
+    // A connection whose request has just ended is idle only now.
+    const idle = setInterval(() => this.server.closeIdleConnections(), 50);
     const force = setTimeout(() => this.server.closeAllConnections(), GATEWAY_LIMITS.drainMs);
     await closed;
+    clearInterval(idle);
     clearTimeout(force);
   }
 
@@ -274,6 +277,8 @@ function replyHeaders(match: Match, trace: TraceContext, ms: number, backendMs: 
   };
 }
 
+const LINGER_MS = 500;
+
 function write(req: IncomingMessage, res: ServerResponse, reply: Message, extra: Record<string, string>): void {
   const headers: Record<string, string | number> = { ...endToEnd(reply.headers), ...extra };
   const { body } = reply;
@@ -287,6 +292,14 @@ function write(req: IncomingMessage, res: ServerResponse, reply: Message, extra:
   }
   const bytes = body.bytes();
   if (reply.status !== 204 && reply.status !== 304) headers['content-length'] = bytes.length;
+  // Answered before the request was read to its end: the connection cannot be used again. It stays for a moment, so
+  // that the caller gets the reply before it learns that nobody reads on (RFC 9112 §9.6).
+  const early =
+    !req.complete && (req.headers['content-length'] !== undefined || req.headers['transfer-encoding'] !== undefined);
+  if (early) headers.connection = 'close';
   res.writeHead(reply.status ?? 500, headers);
-  res.end(req.method === 'HEAD' ? undefined : bytes);
+  res.end(
+    req.method === 'HEAD' ? undefined : bytes,
+    early ? () => setTimeout(() => socket?.destroy(), LINGER_MS).unref() : undefined,
+  );
 }

@@ -1,0 +1,281 @@
+import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
+import { execFileSync } from 'node:child_process';
+import { By, Key, type WebDriver } from 'selenium-webdriver';
+import { openBrowser, Page } from '../src/browser';
+import { startWorld, type World } from '../src/world';
+
+jest.setTimeout(120_000);
+let world: World;
+let driver: WebDriver;
+let page: Page;
+let curl = '';
+
+beforeAll(async () => {
+  world = await startWorld(['--empty']);
+  driver = await openBrowser();
+  page = new Page(driver, world.studio);
+}, 420_000);
+
+afterAll(async () => {
+  await driver?.quit();
+  if (world) expect(await world.stop()).toBe(0);
+}, 60_000);
+
+const behave = (mode: string) => fetch(`${world.standIn}/_behave`, { method: 'POST', body: JSON.stringify({ mode }) });
+const outcome = (part: string) => page.waitText('[data-testid=outcome]', part);
+const settled = async (status: string) => {
+  await outcome(status);
+  await page.waitFor(
+    'the rehearsal to end',
+    async () => !(await page.find('[data-testid=outcome]').then((e) => e.getAttribute('class')))!.includes('busy'),
+  );
+};
+/** Puts text into an editor the way a person does: click, select all, type. */
+const typeInto = async (css: string, text: string) => {
+  const el = await page.find(css);
+  await el.click();
+  await el.sendKeys(Key.chord(Key.CONTROL, 'a'), text, Key.ESCAPE);
+};
+
+describe('from an empty studio to a served API, with the mouse', () => {
+  test('1: a wrong password is told, the right one opens the desk', async () => {
+    await page.open('/backends');
+    await page.fill('input[name=email]', 'ruff@tarnhaven.example');
+    await page.fill('input[name=password]', 'not this one');
+    await page.click('button[type=submit]');
+    await page.waitText('[role=alert]', 'do not belong together');
+    await page.signIn('ruff@tarnhaven.example', 'grey-wagtail');
+    await page.byText('strong', 'No API yet');
+  });
+
+  test('2: bad input is told with place and remedy; then the WSDL comes in by its address', async () => {
+    await page.click('nav a', 'Backends');
+    await page.click('a', 'New backend');
+    await page.click('[role=tab]', 'Paste');
+    await page.fill('textarea[aria-label="Text of the WSDL"]', '<a>\n<b></a>');
+    await page.click('button', 'Read');
+    await page.waitText('[role=alert]', 'not well-formed XML');
+    await page.waitText('[role=alert]', 'line 2');
+    await page.click('[role=tab]', 'By address of the WSDL');
+    await page.fill('input[aria-label="Address of the WSDL"]', `${world.standIn}/soap?wsdl`);
+    await page.click('button', 'Read');
+    await page.click('[role=option]', 'ReserveBerth');
+    await page.byText('.typetree', 'callNumber');
+    await page.byText('.mono', 'BerthTaken');
+    await page.byText('div', 'Keeps a berth for a vessel or a barge');
+    expect(await (await page.find('#backend-name')).getAttribute('value')).toBe('berths');
+    await page.click('button', 'Keep this backend');
+    await page.byText('h1', 'BerthsService');
+    await page.click('button', 'Send');
+    await page.byText('div', 'Received 200');
+    await page.byText('.code', 'FindBerthsResponse');
+  });
+
+  test('3: the draft is sensible at first sight, a clash is told, accepting makes the API', async () => {
+    await page.click('a', 'Draft an API from it');
+    const path = (op: string) => page.find(`input[aria-label="Path of ${op}"]`);
+    for (const [op, want] of [
+      ['FindBerths', '/berths'],
+      ['GetBerth', '/berths/{id}'],
+      ['ReserveBerth', '/reservations'],
+      ['CancelReservation', '/reservations/{reservationNumber}'],
+    ] as const)
+      expect(await (await path(op)).getAttribute('value')).toBe(want);
+    const input = await path('GetBerth');
+    await input.sendKeys(Key.chord(Key.CONTROL, 'a'), '/berths');
+    await page.byText('.rust', 'is also the path of FindBerths');
+    expect(await (await page.byText('button', 'Make 7 operations')).isEnabled()).toBe(false);
+    await input.sendKeys(Key.chord(Key.CONTROL, 'a'), '/berths/{id}');
+    await page.click('button', 'Make 7 operations');
+    await page.byText('h1', 'Berths');
+    await page.byText('td a', 'ReserveBerth');
+  });
+
+  test('4: the flow is rehearsed by a real gateway; the pin that failed opens by itself; every leaf is a true message', async () => {
+    await page.click('td a', 'GetBerth');
+    await settled('400');
+    await page.byText('.pin-head', 'call, pin 2');
+    await page.byText('.told', 'there is no berth A-00');
+    await page.click('.end.left');
+    await typeInto('#parameter-path-id', 'N-07');
+    await settled('200');
+    await page.waitText('[data-testid=draft-state]', ', saved');
+    await page.click('.pin[aria-label^="map GetBerth"], .pin:nth-of-type(2)');
+    await page.byText('.pin-head', '2 of 2 required');
+    expect(await page.text('[aria-label="Fields of After: GetBerth of berths"] [data-pointer="/body/id"]')).toContain(
+      'N-07',
+    );
+    await page.click('.leaf.right [role=tab]', 'Text');
+    await page.byText('.leaf.right .code', '<n1:id>N-07</n1:id>');
+    const body = await page.find('body');
+    await body.sendKeys(Key.ARROW_RIGHT);
+    await page.byText('.pin-head', 'call, pin 2');
+    await page.byText('.leaf.right .code', '<b:depthMetres>7.10</b:depthMetres>');
+    expect((await driver.findElements(By.css('.leaf.right .code-line.marked'))).length).toBeGreaterThan(5);
+    await body.sendKeys(Key.ARROW_RIGHT);
+    await page.waitText('.leaf.right .tree', '118.50');
+    await body.sendKeys(Key.ARROW_RIGHT);
+    await page.byText('.leaf.right .code', '"lengthMetres": 118.50');
+    await body.sendKeys(Key.ARROW_LEFT);
+    await page.byText('.pin-head', 'map, pin 3');
+  });
+
+  test('5: a changed expression shows within a second; a mistake is told at its place and the last good rehearsal stays', async () => {
+    await page.click('.pin:nth-of-type(4)');
+    await page.click('.leaf.right [data-pointer="/body/berth"]');
+    const started = Date.now();
+    await typeInto(
+      '.pin-card .cm-content',
+      '$merge([body.berth, {{}"quay": $uppercase(body.berth.quay)}])'.replace('{{}', '{'),
+    );
+    await page.waitText('.leaf.right [data-pointer="/body/berth/quay"]', 'NORTH QUAY');
+    expect(Date.now() - started).toBeLessThan(8000);
+    await typeInto('.pin-card .cm-content', 'body.berth &');
+    await page.waitText('[data-testid=findings]', '1 finding');
+    await page.byText('.pin-now .rust', 'Unexpected end of expression');
+    await page.waitText('.fold-notice', 'last rehearsal without the mistake');
+    expect(await page.text('.leaf.right [data-pointer="/body/berth/quay"]')).toContain('NORTH QUAY');
+    await typeInto('.pin-card .cm-content', 'body.berth');
+    await page.waitText('[data-testid=findings]', 'no findings');
+    await page.waitText('.leaf.right [data-pointer="/body/berth/quay"]', 'North quay');
+  });
+
+  test('6: a release is numbered, confirmed by the gateway, and the curl line works from a terminal', async () => {
+    await page.waitText('[data-testid=draft-state]', ', saved');
+    await page.click('button', 'Release…');
+    await page.fill('textarea[aria-label="Notes"]', 'first');
+    await page.click('[role=dialog] button', 'Release to sandbox');
+    const confirmed = await page.byText('[role=dialog] .spruce', 'runs release 1, confirmed after');
+    expect(Number(/after ([\d.]+) s/.exec(await confirmed.getText())![1])).toBeLessThan(3);
+    curl = await page.text('[data-testid=curl]');
+    const answer = execFileSync('bash', ['-c', `${curl} -s`], { encoding: 'utf8' });
+    expect(answer).toMatch(/^HTTP\/1\.1 200 OK/);
+    expect(answer).toMatch(/server-timing: .*release;desc="berths 1"/i);
+    expect(answer).toContain('"depthMetres":7.10');
+    await page.click('[role=dialog] button', 'Done');
+  });
+
+  test('7: the live request is in the list, opens in the same Fold with measured times, and is kept as a case', async () => {
+    await page.click('nav a', 'Traffic');
+    await page.click('td a', '/berths/v1/berths/N-07');
+    await page.waitText('.fold-title', 'release 1');
+    await page.waitText('.fold-foot', 'gateway quay-1, sandbox, door public');
+    const pins = await driver.findElements(By.css('.pin .ms'));
+    for (const pin of pins) expect(await pin.getText()).toMatch(/ ms$/);
+    expect(await driver.findElements(By.css('.cm-content[contenteditable=true]'))).toHaveLength(0);
+    await page.click('button', 'Keep as case');
+    await page.waitText('[aria-label="Case"], .fold-title', 'kept 2');
+    await settled('200');
+  });
+});
+
+describe('8: things that break are told', () => {
+  test('an unknown path: a plain 404 to the caller, the paths there are to the designer', async () => {
+    const lost = await fetch(`${world.gateway}/berths/v1/lost`);
+    expect(await lost.json()).toMatchObject({ status: 404, title: 'No operation matches' });
+    await page.open('/traffic');
+    await page.click('td a', '/berths/v1/lost');
+    await page.byText('.frame', 'GET /berths/v1/berths/{id}');
+  });
+
+  test('the stand-in down: 503 at the call, with the address for the designer only', async () => {
+    await behave('down');
+    await page.open('/apis/berths/GetBerth');
+    await settled('503');
+    await page.byText('.told', 'BerthsService'.toLowerCase().slice(0, 6));
+    expect(await page.text('.pin-head')).toContain('call, pin 2');
+    const caller = await fetch(`${world.gateway}/berths/v1/berths/N-07`, { headers: { officeCode: 'TH-22' } });
+    expect([caller.status, (await caller.text()).includes(new URL(world.standIn).port)]).toEqual([503, false]);
+    await behave('normal');
+  });
+
+  test('wrong JSON: a 400 that names each fault', async () => {
+    const r = await fetch(`${world.gateway}/berths/v1/reservations`, {
+      method: 'POST',
+      headers: { officeCode: 'TH-22', 'content-type': 'application/json' },
+      body: '{"berth": "N-07", "colour": 1}',
+    });
+    expect(await r.json()).toMatchObject({
+      status: 400,
+      errors: expect.arrayContaining([
+        { pointer: '/colour', detail: 'colour is not known here', code: 'additionalProperties' },
+      ]),
+    });
+  });
+
+  test('a backend without an address is a finding before it is ever called', async () => {
+    await page.open('/backends/berths');
+    const address = await page.find('#address-sandbox');
+    await address.sendKeys(Key.chord(Key.CONTROL, 'a'), Key.BACK_SPACE);
+    await page.click('button', 'Save addresses');
+    await page.waitFor(
+      'the save',
+      async () => (await driver.findElements(By.xpath("//button[text()='Save addresses']"))).length === 0,
+    );
+    await page.open('/apis/berths/GetBerth');
+    await page.waitText('[data-testid=findings]', 'has no address in sandbox');
+    await page.open('/');
+    await page.byText('td a', 'has no address in sandbox');
+    await page.open('/backends/berths');
+    await (await page.find('#address-sandbox')).sendKeys(`${world.standIn}/soap`);
+    await page.click('button', 'Save addresses');
+    await page.waitFor(
+      'the save',
+      async () => (await driver.findElements(By.xpath("//button[text()='Save addresses']"))).length === 0,
+    );
+  });
+});
+
+describe('points 4 and 5 with the keyboard alone', () => {
+  const press = (...keys: string[]) =>
+    driver
+      .actions()
+      .sendKeys(...keys)
+      .perform();
+  /** Tab until the focused element fits. */
+  const tabTo = async (fits: string) => {
+    for (let i = 0; i < 80; i++) {
+      if (await driver.executeScript<boolean>('return document.activeElement.matches(arguments[0])', fits)) return;
+      await press(Key.TAB);
+    }
+    throw new Error(`Tab never comes to ${fits}`);
+  };
+
+  test('walk along the flow, open a field, change its expression, see the reply, undo', async () => {
+    await page.open('/apis/berths');
+    await page.byText('td a', 'GetBerth');
+    await tabTo('a[href="/apis/berths/GetBerth"]');
+    await press(Key.ENTER);
+    await settled('');
+    await page.find('.pin');
+    await press(Key.ARROW_LEFT, Key.ARROW_LEFT, Key.ARROW_LEFT);
+    await page.find('#parameter-path-id');
+    await tabTo('#parameter-path-id');
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('a').keyUp(Key.CONTROL).sendKeys('S-02').perform();
+    await settled('200');
+    await tabTo('.pin');
+    await press(Key.ARROW_RIGHT);
+    await page.byText('.pin-head', 'map, pin 1');
+    await press(Key.ARROW_RIGHT, Key.ARROW_RIGHT);
+    await page.byText('.pin-head', 'map, pin 3');
+    await page.waitText('.leaf.right .tree', '184.00');
+    await tabTo('.leaf.right [role=treeitem]');
+    await press(Key.ENTER);
+    await page.waitFor('the editor has the focus', () =>
+      driver.executeScript<boolean>("return document.activeElement.classList.contains('cm-content')"),
+    );
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('a').keyUp(Key.CONTROL).perform();
+    await press('body.nope', Key.ESCAPE);
+    await page.waitText('[data-testid=findings]', 'has no field nope');
+    await page.waitFor('Escape brings the focus back to the field', () =>
+      driver.executeScript<boolean>("return document.activeElement.getAttribute('data-pointer') === '/body/berth'"),
+    );
+    for (let i = 0; i < 12 && !(await page.text('[data-testid=findings]')).includes('no findings'); i++) {
+      await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform();
+      await driver.sleep(400);
+    }
+    await page.waitText('[data-testid=findings]', 'no findings');
+    await page.waitText('.leaf.right .tree', '184.00');
+    await page.waitText('[data-testid=draft-state]', ', saved');
+  });
+});

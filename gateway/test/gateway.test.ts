@@ -1,0 +1,234 @@
+import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
+import { draftProxy, type FlowDocument } from '@hinge/core';
+import { request } from 'node:http';
+import { startBerths, type StandIn } from '../../stand-ins/src';
+import { startGateway, traceContext, type RunningGateway } from '../src';
+import { berthsDocument, listen } from './world';
+
+let standIn: StandIn;
+let gateway: RunningGateway;
+let echo: Awaited<ReturnType<typeof listen>>;
+let base: string;
+const headers = { officeCode: 'TH-22' };
+
+beforeAll(async () => {
+  standIn = await startBerths();
+  echo = await listen((req, res) => {
+    if (req.url === '/cut') {
+      res.writeHead(200, { 'content-length': 100 });
+      res.write('half');
+      setTimeout(() => res.destroy(), 10);
+      return;
+    }
+    res.writeHead(201, {
+      'content-type': 'text/plain',
+      'x-path': req.url,
+      'x-method': req.method,
+      'x-traceparent': req.headers.traceparent ?? '',
+    });
+    req.pipe(res);
+  });
+  const berths = berthsDocument(`http://127.0.0.1:${standIn.port}/soap`);
+  berths.backends!['berths-service']!.timeoutMs = 400;
+  const gone: FlowDocument = { ...draftProxy('http://127.0.0.1:1', { name: 'Gone', base: '/gone' }) };
+  gateway = await startGateway({
+    port: 0,
+    controlPort: 0,
+    config: {
+      revision: 'test',
+      apis: [
+        { slug: 'berths', release: 3, document: berths },
+        { slug: 'echo', document: draftProxy(echo.url, { name: 'Echo', base: '/echo' }) },
+        { slug: 'gone', document: gone },
+      ],
+    },
+  });
+  base = `http://127.0.0.1:${gateway.port}`;
+});
+afterEach(() => void Object.assign(standIn.behaviour, { mode: 'normal', delayMs: 0 }));
+afterAll(async () => {
+  await gateway.stop();
+  await echo.stop();
+  await standIn.stop();
+});
+
+describe('SOAP to REST over real sockets', () => {
+  test('the journey of a reservation: made, read, taken, amended, cancelled', async () => {
+    const body = {
+      berth: 'N-07',
+      vessel: { callNumber: 'TV-40213' },
+      draughtMetres: 6.4,
+      stay: { from: '2026-12-04T05:30:00+01:00', until: '2026-12-06T05:30:00+01:00' },
+      cargo: [],
+    };
+    const post = () =>
+      fetch(`${base}/berths/v1/reservations`, {
+        method: 'POST',
+        headers: { ...headers, 'content-type': 'application/json' },
+        body: JSON.stringify(body),
+      });
+    const made = await post();
+    expect(made.status).toBe(201);
+    const text = await made.text();
+    expect(text).toContain('"dues":{"currency":"TAL","value":412.50}');
+    expect(text).toContain('"cargo":[]');
+    const { reservation } = JSON.parse(text) as { reservation: { number: string } };
+    const at = `${base}/berths/v1/reservations/${reservation.number}`;
+    expect(await (await fetch(at, { headers })).json()).toMatchObject({
+      reservation: { state: 'CONFIRMED', pilotFrom: null },
+    });
+    const taken = await post();
+    expect(taken.status).toBe(400);
+    expect(await taken.json()).toMatchObject({
+      fault: { code: 'Client', detail: { berth: 'N-07', takenBy: reservation.number } },
+      traceId: expect.stringMatching(/^[0-9a-f]{32}$/),
+    });
+    const amended = await fetch(at, {
+      method: 'PATCH',
+      headers: { ...headers, 'content-type': 'application/json' },
+      body: JSON.stringify({ stay: { from: '2026-12-08T05:30:00+01:00', until: '2026-12-09T05:30:00+01:00' } }),
+    });
+    expect(await amended.json()).toMatchObject({ reservation: { state: 'AMENDED' } });
+    const gone = await fetch(at, { method: 'DELETE', headers });
+    expect([gone.status, await gone.text()]).toEqual([204, '']);
+  });
+
+  test('%2F stays inside its parameter', async () => {
+    const r = await fetch(`${base}/berths/v1/reservations/R%2F1%20x`, { headers });
+    expect(await r.json()).toMatchObject({ fault: { detail: { asked: 'R/1 x' } } });
+  });
+
+  test.each([
+    ['down', 503, 'hng-502'],
+    ['slow', 504, 'hng-503'],
+    ['garbled', 502, 'hng-504'],
+    ['cut', 502, 'hng-504'],
+    ['wrong', 502, 'hng-505'],
+  ] as const)('the stand-in %s', async (mode, status, code) => {
+    Object.assign(standIn.behaviour, { mode, delayMs: mode === 'slow' ? 2000 : 0 });
+    const r = await fetch(`${base}/berths/v1/berths/N-07`, { headers });
+    const problem = (await r.json()) as { type: string; backend: string };
+    expect([r.status, problem.type, problem.backend]).toEqual([status, `/problems/${code}`, 'berths-service']);
+    expect(JSON.stringify(problem)).not.toContain(String(standIn.port));
+    expect(r.headers.get('content-type')).toBe('application/problem+json');
+  });
+
+  test('one hundred at once are all answered', async () => {
+    const all = await Promise.all(
+      Array.from({ length: 100 }, (_, i) =>
+        fetch(`${base}/berths/v1/berths/${i % 2 ? 'N-07' : 'S-02'}`, { headers }).then(
+          (r) => r.json() as Promise<{ berth: { number: string } }>,
+        ),
+      ),
+    );
+    all.forEach((b, i) => expect(b.berth.number).toBe(i % 2 ? 'N-07' : 'S-02'));
+  });
+});
+
+describe('what callers are told', () => {
+  test('Server-Timing tells backend and gateway apart and which release answered; the trace goes on', async () => {
+    const r = await fetch(`${base}/berths/v1/berths/N-07`, {
+      headers: { ...headers, traceparent: '00-4bf92f3577b34da6a3ce929d0e0e4736-00f067aa0ba902b7-01' },
+    });
+    expect(r.headers.get('server-timing')).toMatch(/^gateway;dur=[\d.]+, backend;dur=[\d.]+, release;desc="berths 3"$/);
+    expect(r.headers.get('traceresponse')).toMatch(/^00-4bf92f3577b34da6a3ce929d0e0e4736-[0-9a-f]{16}-01$/);
+  });
+
+  test('traceparent by W3C Trace Context §3.2: the example is taken, anything odd makes a new trace', () => {
+    // Example of the recommendation, from memory.
+    expect(traceContext('00-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-00')).toMatchObject({
+      traceId: '0af7651916cd43dd8448eb211c80319c',
+      sampled: false,
+    });
+    for (const bad of [
+      undefined,
+      '',
+      'x',
+      '00-00000000000000000000000000000000-b7ad6b7169203331-01',
+      'ff-0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331-01',
+      '00-0AF7651916CD43DD8448EB211C80319C-b7ad6b7169203331-01',
+    ]) {
+      expect(traceContext(bad).traceId).toMatch(/^(?!0af765)[0-9a-f]{32}$/);
+    }
+  });
+
+  test('an unknown path is a plain 404, a wrong method a 405 with Allow', async () => {
+    const lost = await fetch(`${base}/berths/v1/nothing`);
+    expect([lost.status, await lost.json()]).toEqual([
+      404,
+      expect.objectContaining({ title: 'No operation matches', status: 404 }),
+    ]);
+    const wrong = await fetch(`${base}/berths/v1/berths`, { method: 'POST' });
+    expect([wrong.status, wrong.headers.get('allow')]).toEqual([405, 'GET, HEAD']);
+  });
+
+  test('HEAD answers like GET without a body (RFC 9110 §9.3.2)', async () => {
+    const r = await fetch(`${base}/berths/v1/berths/N-07`, { method: 'HEAD', headers });
+    expect([r.status, await r.text()]).toEqual([200, '']);
+    expect(Number(r.headers.get('content-length'))).toBeGreaterThan(50);
+  });
+
+  test('a body over the bound is refused, also one that does not say its length', async () => {
+    const status = await new Promise<number>((resolve, reject) => {
+      const req = request(
+        `${base}/berths/v1/reservations`,
+        { method: 'POST', headers: { ...headers, 'content-type': 'application/json' } },
+        (res) => resolve(res.statusCode ?? 0),
+      );
+      req.on('error', reject);
+      let sent = 0;
+      const chunk = Buffer.alloc(1024 * 1024, 32);
+      const push = () => {
+        while (sent < 17) {
+          sent++;
+          if (!req.write(chunk)) return void req.once('drain', push);
+        }
+        req.end();
+      };
+      push();
+    });
+    expect(status).toBe(413);
+  });
+});
+
+describe('a plain proxy', () => {
+  test('passes everything on, streamed, with the trace', async () => {
+    const big = 'x'.repeat(3_000_000);
+    const r = await fetch(`${base}/echo/a%20b/c?q=1&q=2`, { method: 'PUT', body: big });
+    expect([r.status, r.headers.get('x-path'), r.headers.get('x-method')]).toEqual([201, '/a%20b/c?q=1&q=2', 'PUT']);
+    expect(r.headers.get('x-traceparent')).toMatch(/^00-/);
+    expect(await r.text()).toBe(big);
+    expect((await fetch(`${base}/echo`)).headers.get('x-path')).toBe('/');
+  });
+
+  test('a backend that is not there is a 503; one that breaks off breaks the reply off', async () => {
+    expect((await fetch(`${base}/gone/x`)).status).toBe(503);
+    await expect(fetch(`${base}/echo/cut`).then((r) => r.text())).rejects.toThrow();
+  });
+});
+
+test('the control port tells health, readiness and Prometheus metrics', async () => {
+  const control = `http://127.0.0.1:${gateway.controlPort}`;
+  expect(await (await fetch(`${control}/readyz`)).json()).toMatchObject({
+    ready: true,
+    revision: 'test',
+    feed: 'none',
+  });
+  expect((await fetch(`${control}/healthz`)).status).toBe(200);
+  const text = await (await fetch(`${control}/metrics`)).text();
+  expect(text).toMatch(/hinge_requests_total\{api="berths",operation="GetBerth",status="200"\} \d+/);
+});
+
+test('a drain lets the request in flight end and takes no new one', async () => {
+  const own = await startGateway({
+    port: 0,
+    config: { revision: 'd', apis: [{ slug: 'b', document: berthsDocument(`http://127.0.0.1:${standIn.port}/soap`) }] },
+  });
+  standIn.behaviour.delayMs = 300;
+  const slow = fetch(`http://127.0.0.1:${own.port}/berths/v1/berths/N-07`, { headers });
+  await new Promise((r) => setTimeout(r, 100));
+  const stopped = own.stop();
+  expect((await slow).status).toBe(200);
+  await stopped;
+  await expect(fetch(`http://127.0.0.1:${own.port}/berths/v1/berths/N-07`)).rejects.toThrow();
+});

@@ -1,0 +1,246 @@
+import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
+import { berthsApi, berthsContract, seed, SIGN_INS } from '@hinge/demo';
+import { Client } from 'pg';
+import { mkdtempSync } from 'node:fs';
+import { ensureDatabase, startPostgres, type RunningPostgres } from '../../command/src/up/postgres';
+import { migrateDatabase } from '../db';
+import {
+  assemble,
+  createApi,
+  demandShape,
+  getDraft,
+  listApis,
+  listReleases,
+  rehearseDraft,
+  release,
+  releasedDocument,
+  saveDraft,
+} from '../features/apis/server';
+import { addBackend, gather, getBackend, viewOf, contractOf } from '../features/backends/server';
+import { hub } from '../features/gateways/hub';
+import { configFor, gatewayOf, gatewayStates, openFeed, takeReport } from '../features/gateways/server';
+import { caseOf } from '../features/traffic/keep';
+import { getTrace, listTraces } from '../features/traffic/server';
+import type { StoredTrace } from '../features/fold/trace-fold';
+
+jest.setTimeout(60_000);
+let postgres: RunningPostgres;
+let url: string;
+
+beforeAll(async () => {
+  postgres = await startPostgres(mkdtempSync('/var/tmp/hinge-test-'));
+  url = await ensureDatabase(postgres, 'studio_test');
+  await Promise.all([migrateDatabase(url), migrateDatabase(url)]);
+  process.env.DATABASE_URL = url;
+  const options = {
+    connectionString: url,
+    demo: true,
+    gatewayToken: 'token',
+    gatewayAddress: 'http://127.0.0.1:1',
+    berthsAddress: 'http://127.0.0.1:2/soap',
+  };
+  await seed(options);
+  await seed(options);
+}, 120_000);
+afterAll(async () => {
+  const held = globalThis as { hingeDatabase?: { $client: { end(): Promise<void> } } };
+  await held.hingeDatabase?.$client.end();
+  postgres.stop();
+});
+
+describe('drafts', () => {
+  test('the demo is there once, however often it is seeded', async () => {
+    expect(await listApis()).toMatchObject([
+      { slug: 'berths', name: 'Berths', base: '/berths/v1', operations: 7, revision: 1, releases: [] },
+    ]);
+    const c = new Client({ connectionString: url });
+    await c.connect();
+    expect((await c.query('select count(*)::int as n from "user"')).rows[0]).toEqual({ n: SIGN_INS.length });
+    expect((await c.query('select password from account limit 1')).rows[0].password).not.toContain(
+      SIGN_INS[0].password,
+    );
+    await c.end();
+  });
+
+  test('a document comes back with its members in the order they had', async () => {
+    expect(JSON.stringify((await getDraft('berths'))!.document)).toBe(JSON.stringify(demandShape(berthsApi())));
+  });
+
+  test('two people at once: one is saved, the other is told who, nothing is overwritten', async () => {
+    const before = (await getDraft('berths'))!;
+    const mine = { ...before.document, api: { ...before.document.api, description: 'mine' } };
+    const theirs = { ...before.document, api: { ...before.document.api, description: 'theirs' } };
+    const results = await Promise.allSettled([
+      saveDraft('berths', before.revision, mine, 'A', ''),
+      saveDraft('berths', before.revision, theirs, 'B', ''),
+    ]);
+    expect(results.map((r) => r.status).sort()).toEqual(['fulfilled', 'rejected']);
+    const winner = results[0]!.status === 'fulfilled' ? 'A' : 'B';
+    expect(results.find((r) => r.status === 'rejected')).toMatchObject({
+      reason: {
+        status: 409,
+        message: expect.stringContaining(`${winner} saved draft ${before.revision + 1}`),
+        more: { revision: before.revision + 1 },
+      },
+    });
+    expect((await getDraft('berths'))!.savedBy).toBe(winner);
+    await expect(saveDraft('berths', 1, mine, 'late', '')).rejects.toMatchObject({ status: 409 });
+  });
+
+  test('what is no flow document is not saved', () => {
+    expect(() => demandShape({ hinge: 1 })).toThrow(/api/);
+  });
+
+  test('a name is taken once', async () => {
+    await expect(createApi((await getDraft('berths'))!.document, 'berths', 'x')).rejects.toMatchObject({ status: 409 });
+  });
+});
+
+describe('backends', () => {
+  test('a contract is gathered from files that were dropped, its trees have rows', async () => {
+    const source = await gather({ files: berthsContract().files });
+    expect(source.entry).toBe('berths.wsdl');
+    const view = viewOf(contractOf({ contract: { kind: 'wsdl', ...source } })!);
+    expect(view.operations[1]).toMatchObject({
+      id: 'GetBerth',
+      headers: [{ name: 'officeCode', words: 'string' }],
+      faults: [{ name: 'UnknownBerth' }],
+    });
+    await expect(gather({ files: { 'a.wsdl': berthsContract().files['berths.wsdl']! } })).rejects.toMatchObject({
+      finding: { code: 'HNG-112' },
+    });
+    await expect(gather({ url: 'ftp://x' })).rejects.toMatchObject({ status: 422 });
+    await expect(gather({})).rejects.toMatchObject({ status: 422 });
+  });
+
+  test('nothing is half-saved: a contract that cannot be read leaves no backend', async () => {
+    await expect(
+      addBackend({ name: 'bad', title: 'Bad', source: { entry: 'x', files: { x: '<a/>' } }, addresses: {}, by: 't' }),
+    ).rejects.toMatchObject({ finding: { code: 'HNG-110' } });
+    expect(await getBackend('bad')).toBeUndefined();
+    await expect(addBackend({ name: 'berths', title: 'x', addresses: {}, by: 't' })).rejects.toMatchObject({
+      status: 409,
+    });
+  });
+});
+
+describe('releases and the feed', () => {
+  test('a release is numbered, hashed, whole and immutable; an error stands in its way', async () => {
+    const draft = (await getDraft('berths'))!;
+    const [a, b] = await Promise.all([
+      release('berths', draft.revision, 'sandbox', 'one', 'A'),
+      release('berths', draft.revision, 'sandbox', 'two', 'B'),
+    ]);
+    expect([a.number, b.number].sort()).toEqual([1, 2]);
+    const rows = await listReleases();
+    expect(rows).toHaveLength(2);
+    expect(rows[0]!.hash).toBe(rows[1]!.hash);
+    expect(rows.filter((r) => r.environments.includes('sandbox'))).toHaveLength(1);
+    expect((await releasedDocument('berths', 1))!.backends!.berths!.contract!.files).toHaveProperty(['berths.xsd']);
+    await expect(release('berths', draft.revision, 'production', '', 'A')).rejects.toMatchObject({
+      status: 422,
+      message: expect.stringContaining('has no address in production'),
+    });
+    await expect(release('berths', 999, 'sandbox', '', 'A')).rejects.toMatchObject({ status: 404 });
+  });
+
+  test('a gateway is known by its token; its stream begins with what it must run; what it applied is shown', async () => {
+    const ask = (token: string) =>
+      gatewayOf(new Request('http://x/', { headers: { authorization: `Bearer ${token}` } }));
+    expect(await ask('wrong')).toBeUndefined();
+    const gateway = (await ask('token'))!;
+    expect(gateway.name).toBe('quay-1');
+    const abort = new AbortController();
+    const reader = (await openFeed(gateway, abort.signal)).getReader();
+    const first = new TextDecoder().decode((await reader.read()).value);
+    expect(first).toMatch(
+      /^event: config\ndata: \{"revision":"[0-9a-f]{12}","environment":"sandbox","variables":\{"officeCode":"TH-22"\}/,
+    );
+    const { revision } = await configFor('sandbox');
+    expect((await gatewayStates())[0]).toMatchObject({ connected: true, wanted: revision, applied: null });
+    await takeReport(gateway, { kind: 'applied', revision });
+    expect((await gatewayStates())[0]).toMatchObject({ applied: revision, refusal: null });
+    abort.abort();
+    expect((await gatewayStates())[0]).toMatchObject({ connected: false });
+  });
+
+  test('a rehearsal without a gateway still brings the findings, and says why there is none', async () => {
+    const draft = (await getDraft('berths'))!;
+    const r = await rehearseDraft(draft.document, 'GetBerth', {}, 'production');
+    expect(r.why).toContain('no gateway of production is connected');
+    expect(r.findings).toMatchObject([{ code: 'HNG-301' }]);
+    await expect(hub().rehearse('sandbox', {}, 10)).rejects.toThrow('no gateway');
+    expect((await assemble(draft.document)).backends!.berths).toMatchObject({
+      addresses: { sandbox: 'http://127.0.0.1:2/soap' },
+    });
+  });
+
+  test('traces are kept, found by filter, and come back as they were', async () => {
+    const t = {
+      id: 'span1',
+      traceId: 't',
+      at: '2026-11-01T10:00:00.000Z',
+      api: 'berths',
+      operation: 'GetBerth',
+      release: 1,
+      environment: 'sandbox',
+      method: 'GET',
+      url: '/berths/v1/berths/N-07?a=1%25',
+      status: 200,
+      ms: 4.5,
+      backendMs: 3,
+      z: 1,
+      a: 2,
+    };
+    await takeReport(
+      { name: 'quay-1' },
+      { kind: 'traces', traces: [t, { ...t, id: 'span2', status: 404, operation: undefined }] },
+    );
+    await takeReport({ name: 'quay-1' }, { kind: 'traces', traces: [t] });
+    expect(await listTraces({})).toHaveLength(2);
+    expect(await listTraces({ status: '4' })).toMatchObject([{ id: 'span2', operation: null }]);
+    expect(await listTraces({ text: '1%25' })).toHaveLength(2);
+    expect(await listTraces({ text: '_' })).toHaveLength(0);
+    expect(await listTraces({ before: t.at })).toHaveLength(0);
+    expect(JSON.stringify(await getTrace('span1'))).toBe(JSON.stringify({ ...t, gateway: 'quay-1' }));
+  });
+});
+
+test('a trace becomes a case: parameters out of the path, declared headers, digits of the body', () => {
+  const document = berthsApi();
+  const trace = {
+    id: 's',
+    traceId: 't',
+    at: '2026-11-01T10:00:00Z',
+    api: 'berths',
+    operation: 'AmendReservation',
+    door: 'public',
+    method: 'PATCH',
+    url: '/berths/v1/reservations/R%2F1?x=1&x=2',
+    status: 200,
+    ms: 1,
+    backendMs: 1,
+    gateway: 'g',
+    request: {
+      headers: { 'content-type': 'application/json', 'user-agent': 'curl' },
+      mediaType: 'application/json',
+      text: '{"draught":6.40}',
+      bytes: 16,
+    },
+    reply: { headers: {}, bytes: 0 },
+    steps: [],
+  } satisfies StoredTrace;
+  expect(caseOf(trace, document)).toMatchObject({
+    name: 'kept 2026-11-01, 200',
+    operation: 'AmendReservation',
+    request: {
+      path: { reservationNumber: 'R/1' },
+      query: { x: ['1', '2'] },
+      headers: { 'content-type': 'application/json' },
+      body: '{"draught":6.40}',
+    },
+    expect: { status: 200 },
+  });
+  const again = caseOf(trace, { ...document, cases: [caseOf(trace, document)] });
+  expect(again.name).toBe('kept 2026-11-01, 200 (2)');
+});
