@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
 import { CODES } from '@hinge/core';
 import { ESLint } from 'eslint';
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
@@ -111,6 +111,8 @@ describe('check', () => {
   }, 30_000);
 });
 
+jest.setTimeout(60_000);
+
 describe('every failure is one clear line, no stack trace, exit code not 0', () => {
   const lines: [string, string[], RegExp][] = [
     ['an unknown command', ['dance'], /unknown command/],
@@ -146,7 +148,7 @@ describe('every failure is one clear line, no stack trace, exit code not 0', () 
     expect(r.err).toMatch(/^hinge: /);
     expect(r.err).not.toMatch(/\n\s+at /);
   });
-}, 60_000);
+});
 
 describe('serve', () => {
   let child: ChildProcess;

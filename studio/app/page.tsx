@@ -1,5 +1,5 @@
 import { checkDocument } from '@hinge/core';
-import Button from '@mui/material/Button';
+import { LinkButton } from '../features/shell/link-button';
 import Link from 'next/link';
 import { assemble, getDraft, listApis } from '../features/apis/server';
 import { ApiTable } from '../features/apis/api-table';
@@ -62,9 +62,7 @@ export default async function Page() {
         <div className="title">
           <h2>APIs</h2>
           <span className="grow" />
-          <Button component={Link} href="/backends/new" variant="contained">
-            New backend
-          </Button>
+          <LinkButton href="/backends/new">New backend</LinkButton>
         </div>
         <ApiTable rows={apis} backends={backends.length} />
         <div className="title">

@@ -294,6 +294,7 @@ function write(req: IncomingMessage, res: ServerResponse, reply: Message, extra:
   if (reply.status !== 204 && reply.status !== 304) headers['content-length'] = bytes.length;
   // Answered before the request was read to its end: the connection cannot be used again. It stays for a moment, so
   // that the caller gets the reply before it learns that nobody reads on (RFC 9112 §9.6).
+  const socket = req.socket as typeof req.socket | null;
   const early =
     !req.complete && (req.headers['content-length'] !== undefined || req.headers['transfer-encoding'] !== undefined);
   if (early) headers.connection = 'close';

@@ -1,5 +1,4 @@
-import Button from '@mui/material/Button';
-import Link from 'next/link';
+import { LinkButton } from '../../features/shell/link-button';
 import { listBackends } from '../../features/backends/server';
 import { BackendTable } from '../../features/backends/backend-table';
 import { Shell } from '../../features/shell/shell';
@@ -16,9 +15,7 @@ export default async function Page() {
           <h1>Backends</h1>
           <span className="soft">what the flows call</span>
           <span className="grow" />
-          <Button component={Link} href="/backends/new" variant="contained">
-            New backend
-          </Button>
+          <LinkButton href="/backends/new">New backend</LinkButton>
         </div>
         <BackendTable
           rows={rows.map((r) => ({

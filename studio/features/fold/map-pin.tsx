@@ -182,6 +182,7 @@ function Expression({
     <div ref={box}>
       <ExpressionEditor
         label={label}
+        autoFocus={focus > 0}
         value={typed}
         rows={rows}
         readOnly={readOnly}
