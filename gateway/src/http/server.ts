@@ -1,7 +1,7 @@
 import { Body, endToEnd, LIMITS, refusalMessage, Refusal, type Message, type Ports, type StepSeen } from '@hinge/core';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { pipeline, type Readable } from 'node:stream';
+import type { Readable } from 'node:stream';
 import { loadApis, type GatewayConfig, type LoadedApi } from '../config';
 import { GATEWAY_LIMITS } from '../limits';
 import type { Metrics } from '../telemetry/metrics';
@@ -287,7 +287,10 @@ function write(req: IncomingMessage, res: ServerResponse, reply: Message, extra:
     if (length !== undefined) headers['content-length'] = length;
     res.writeHead(reply.status ?? 500, headers);
     // A backend that breaks off in the middle breaks the reply off too: the caller must not take it for whole.
-    pipeline(body.stream as Readable, res, () => undefined);
+    const stream = body.stream as Readable;
+    stream.once('error', () => res.destroy());
+    res.once('close', () => stream.destroy());
+    stream.pipe(res);
     return;
   }
   const bytes = body.bytes();
