@@ -81,16 +81,14 @@ async function readAll(stream: Readable, limit: number, limitPassed: TimeLimit):
     }
   } catch (error) {
     if (error instanceof BackendFailure) throw error;
-    if (limitPassed.aborted)
-      throw new BackendFailure('timeout', 'the answer did not end in time', { cause: error });
+    if (limitPassed.aborted) throw new BackendFailure('timeout', 'the answer did not end in time', { cause: error });
     throw new BackendFailure('unreadable', `the answer was cut off: ${(error as Error).message}`, { cause: error });
   }
   return chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks, size);
 }
 
 function failureOf(error: unknown, limit: TimeLimit, timeoutMs: number): BackendFailure {
-  if (limit.aborted)
-    return new BackendFailure('timeout', `no answer within ${timeoutMs} ms`, { cause: error });
+  if (limit.aborted) return new BackendFailure('timeout', `no answer within ${timeoutMs} ms`, { cause: error });
   const e = error as Error & { code?: string };
   if (e instanceof errors.HeadersTimeoutError || e instanceof errors.BodyTimeoutError)
     return new BackendFailure('timeout', e.message, { cause: e });

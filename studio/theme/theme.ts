@@ -56,7 +56,10 @@ export const theme = createTheme({
       },
     },
     MuiPaper: { defaultProps: { elevation: 0 }, styleOverrides: { root: { backgroundImage: 'none' } } },
-    MuiDialog: { styleOverrides: { paper: { border: '1px solid var(--hairline)', borderRadius: 8 } } },
+    MuiDialog: {
+      styleOverrides: { paper: { border: '1px solid var(--hairline)', borderRadius: 8, boxShadow: 'none' } },
+    },
+    MuiBackdrop: { styleOverrides: { root: { backgroundColor: 'rgb(30 42 40 / 0.28)' } } },
     MuiDialogTitle: { styleOverrides: { root: { fontSize: 15, fontWeight: 700, padding: '16px 20px 8px' } } },
     MuiDialogContent: { styleOverrides: { root: { padding: '8px 20px' } } },
     MuiDialogActions: { styleOverrides: { root: { padding: '12px 20px 16px' } } },

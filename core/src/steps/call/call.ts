@@ -141,7 +141,7 @@ function soapCall(step: CallDocument, backend: BackendContext, soap: SoapOperati
       body: m.body,
       timeoutMs,
     });
-    await loadReply(reply, backend);
+    await loadReply(reply, backend, run);
     run.notes = { ...run.notes, status: reply.status };
     // The raw reply stands as the message first: when it cannot be read, it is what the designer must see.
     run.message = asSoap(reply, soap.version, reply.body);
@@ -176,11 +176,22 @@ function soapCall(step: CallDocument, backend: BackendContext, soap: SoapOperati
   };
 }
 
-async function loadReply(reply: BackendReply, backend: BackendContext): Promise<void> {
+async function loadReply(reply: BackendReply, backend: BackendContext, run: Run): Promise<void> {
+  const started = run.ports.clock.now();
   try {
     await reply.body.load();
   } catch (error) {
+    if (error instanceof BackendFailure && error.kind === 'timeout') {
+      throw new Refusal('HNG-503', {
+        backend: backend.name,
+        detail: `${backend.name} did not answer in time.`,
+        inner: error.message,
+        cause: error,
+      });
+    }
     throw unreadable(backend, (error as Error).message, error);
+  } finally {
+    run.backendMs += run.ports.clock.now() - started;
   }
 }
 

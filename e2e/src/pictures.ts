@@ -1,0 +1,98 @@
+import { execFileSync } from 'node:child_process';
+import { join } from 'node:path';
+import type { WebDriver } from 'selenium-webdriver';
+import { openBrowser, Page } from './browser';
+import { ROOT, startWorld } from './world';
+
+/** `npm run pictures`: one picture of each main view from demo data, 1280x800, into docs/screenshots. */
+const out = (name: string) => join(ROOT, 'docs/screenshots', `${name}.png`);
+const world = await startWorld([]);
+const drivers: WebDriver[] = [];
+
+async function open(dark = false): Promise<Page> {
+  const driver = await openBrowser(dark);
+  drivers.push(driver);
+  const page = new Page(driver, world.studio);
+  await page.signIn('ruff@tarnhaven.example', 'grey-wagtail');
+  return page;
+}
+
+async function rehearsed(page: Page, path: string, status: string, pin?: number): Promise<void> {
+  await page.open(path);
+  await page.waitText('[data-testid=outcome]', status);
+  if (pin !== undefined) await page.driver.executeScript(`document.querySelectorAll('.pin')[${pin}].click()`);
+}
+
+try {
+  const page = await open();
+  const field = (pointer: string) =>
+    page.driver.executeScript(`document.querySelector('[data-side=right][data-pointer="${pointer}"]').click()`);
+  await page.open('/backends/new');
+  await page.click('[role=tab]', 'By address of the WSDL');
+  await page.fill('input[aria-label="Address of the WSDL"]', `${world.standIn}/soap?wsdl`);
+  await page.click('button', 'Read');
+  await page.click('[role=option]', 'ReserveBerth');
+  await page.shot(out('backend-new'));
+  await page.open('/backends/berths');
+  await page.click('[role=option]', 'ReserveBerth');
+  await page.shot(out('backend'));
+  await page.open('/backends/berths/draft');
+  await page.find('table');
+  await page.shot(out('draft-review'));
+  await page.open('/apis/berths');
+  await page.find('table');
+  await page.shot(out('api'));
+  await rehearsed(page, '/apis/berths/ReserveBerth', '409');
+  await page.find('.told');
+  await page.shot(out('fold-fault'));
+  await page.click('.end.left');
+  await page.shot(out('fold-request'));
+  await rehearsed(page, '/apis/berths/AmendReservation', '200', 2);
+  await field('/body/reservation');
+  await page.driver.executeScript(
+    'document.querySelector(\'[data-side=right][data-pointer="/body/reservation"]\').scrollIntoView()',
+  );
+  await rehearsed(page, '/apis/berths/AmendReservation', '200', 0);
+  await field('/body/stay');
+  await page.driver.sleep(400);
+  await page.shot(out('fold-map'));
+  await rehearsed(page, '/apis/berths/GetBerth', '200', 1);
+  await page.shot(out('fold-call'));
+  await page.click('button', 'Release…');
+  await page.click('[role=dialog] button', 'Release to sandbox');
+  await page.byText('[role=dialog] .spruce', 'runs release 1');
+  await page.shot(out('release'));
+  const curl = await page.text('[data-testid=curl]');
+  execFileSync('bash', ['-c', `${curl} -s`]);
+  for (const path of [
+    '/berths/v1/berths',
+    '/berths/v1/berths/N-08',
+    '/berths/v1/berths/Z-99',
+    '/berths/v1/reservations',
+    '/berths/v1/moorings/4',
+    '/berths/v1/berths?minDepthMetres=deep',
+  ])
+    await fetch(world.gateway + path);
+  await page.open('/traffic');
+  await page.byText('td a', '/moorings/4');
+  await page.shot(out('traces'));
+  await page.click('td a', '/moorings/4');
+  await page.find('.fold-foot');
+  await page.shot(out('trace-404'));
+  await page.open('/traffic');
+  await page.click('td a', '/berths/v1/berths/N-08');
+  await page.find('.pin');
+  await page.click('.pin:nth-of-type(4)');
+  await page.shot(out('trace'));
+  await page.open('/');
+  await page.find('table');
+  await page.shot(out('desk'));
+  const dark = await open(true);
+  await rehearsed(dark, '/apis/berths/AmendReservation', '200', 0);
+  await dark.driver.executeScript('document.querySelector(\'[data-side=right][data-pointer="/body/stay"]\').click()');
+  await dark.driver.sleep(400);
+  await dark.shot(out('fold-dark'));
+} finally {
+  for (const d of drivers) await d.quit();
+  await world.stop();
+}
