@@ -17,7 +17,7 @@ export function ContractReader({
   const operation = contract.operations.find((o) => o.id === chosen);
   const shown = contract.operations.filter((o) => o.id.toLowerCase().includes(filter.toLowerCase()));
   return (
-    <div className="frame" style={{ display: 'grid', gridTemplateColumns: '230px 1fr', minHeight: 420 }}>
+    <div className="frame" style={{ display: 'grid', gridTemplateColumns: '230px minmax(0, 1fr)', minHeight: 420 }}>
       <div
         style={{ borderRight: '1px solid var(--hairline)', display: 'flex', flexDirection: 'column', maxHeight: 640 }}
       >
@@ -62,7 +62,7 @@ export function ContractReader({
             </div>
           </div>
           {operation.unusable && <div className="told">This operation cannot be called: {operation.unusable}.</div>}
-          <div style={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 18 }}>
+          <div style={{ display: 'grid', gridTemplateColumns: 'minmax(0, 1fr) minmax(0, 1fr)', gap: 18 }}>
             <section>
               <h3>Request</h3>
               {operation.headers.length > 0 && (

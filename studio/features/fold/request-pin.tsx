@@ -83,7 +83,7 @@ export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
                 onChange={setBody}
                 theme="none"
                 extensions={[json(), editorLook, wrap, ariaLabel]}
-                basicSetup={{ foldGutter: false, highlightActiveLine: false }}
+                basicSetup={{ foldGutter: false, highlightActiveLine: false, highlightActiveLineGutter: false }}
               />
             </div>
           </div>
