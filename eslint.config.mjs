@@ -20,7 +20,7 @@ const directions = Object.entries(ROOMS).map(([room, allowed]) => {
   const others = Object.keys(ROOMS).filter((r) => r !== room && !allowed.includes(r));
   return {
     files: [`${room}/**/*.{ts,tsx}`],
-    ignores: ['**/*.test.ts'],
+    ignores: ['**/test/**'],
     rules: {
       'no-restricted-imports': [
         'error',

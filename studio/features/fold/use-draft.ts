@@ -34,15 +34,18 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
     latest.current = { document, revision, state };
   });
   const saving = useRef<Promise<number | undefined>>(undefined);
+  /** What the studio has, known at once and not only after the next drawing: two saves never build on the same revision. */
+  const kept = useRef({ revision: initial.revision, document: initial.document });
   const key = `hinge draft ${slug}`;
 
   useEffect(() => {
     // What a reload or a crash interrupted comes back; on another revision it shows as a conflict at the next save.
     if (!editable) return;
-    const kept = sessionStorage.getItem(key);
-    if (!kept) return;
+    const stored = sessionStorage.getItem(key);
+    if (!stored) return;
     try {
-      const stash = JSON.parse(kept) as Stash;
+      const stash = JSON.parse(stored) as Stash;
+      kept.current = { ...kept.current, revision: stash.revision };
       setRevision(stash.revision);
       setDocument(stash.document);
       setState({ kind: 'unsaved' });
@@ -58,7 +61,7 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
       try {
         sessionStorage.setItem(
           key,
-          JSON.stringify({ revision: latest.current.revision, document: next } satisfies Stash),
+          JSON.stringify({ revision: kept.current.revision, document: next } satisfies Stash),
         );
       } catch {
         // Too large for the browser's store: the save a moment later has to do.
@@ -91,13 +94,17 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
 
   const saveNow = useCallback(async (): Promise<number | undefined> => {
     if (saving.current) await saving.current;
-    const { document: now, revision: base, state: s } = latest.current;
-    if (s.kind === 'saved') return base;
-    if (s.kind === 'conflict') return undefined;
+    const now = latest.current.document;
+    if (now === kept.current.document) return kept.current.revision;
+    if (latest.current.state.kind === 'conflict') return undefined;
     const run = async (): Promise<number | undefined> => {
       setState({ kind: 'saving' });
       try {
-        const saved = await send<{ revision: number }>('POST', `/api/apis/${slug}/draft`, { base, document: now });
+        const saved = await send<{ revision: number }>('POST', `/api/apis/${slug}/draft`, {
+          base: kept.current.revision,
+          document: now,
+        });
+        kept.current = { revision: saved.revision, document: now };
         setRevision(saved.revision);
         if (latest.current.document === now) {
           sessionStorage.removeItem(key);
@@ -128,6 +135,7 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
   const takeTheirs = useCallback(async () => {
     const d = await send<{ revision: number; document: FlowDocument }>('GET', `/api/apis/${slug}/draft`);
     sessionStorage.removeItem(key);
+    kept.current = { revision: d.revision, document: d.document };
     setRevision(d.revision);
     setDocument(d.document);
     setState({ kind: 'saved' });
@@ -135,6 +143,7 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
   const keepMine = useCallback(() => {
     const s = latest.current.state;
     if (s.kind !== 'conflict') return;
+    kept.current = { ...kept.current, revision: s.theirs };
     setRevision(s.theirs);
     setState({ kind: 'unsaved' });
   }, []);
