@@ -8,6 +8,7 @@ import { Providers } from '../theme/providers';
 import '../theme/tokens.css';
 import '../theme/global.css';
 import '../features/fold/fold.css';
+import '../features/fold/leaves.css';
 
 export const metadata: Metadata = {
   title: { default: 'Up Hinge', template: '%s · Up Hinge' },
