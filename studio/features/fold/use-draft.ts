@@ -13,6 +13,7 @@ export type SaveState =
 
 const QUIET_MS = 900;
 const UNDO_STEPS = 200;
+const BURST_MS = 700;
 
 interface Stash {
   readonly revision: number;
@@ -29,6 +30,7 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
   const [state, setState] = useState<SaveState>({ kind: 'saved' });
   const past = useRef<FlowDocument[]>([]);
   const future = useRef<FlowDocument[]>([]);
+  const changedAt = useRef(0);
   const latest = useRef({ document, revision, state });
   useLayoutEffect(() => {
     latest.current = { document, revision, state };
@@ -73,7 +75,11 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
   const change = useCallback(
     (next: FlowDocument) => {
       if (!editable) return;
-      past.current = [...past.current.slice(-UNDO_STEPS), latest.current.document];
+      // Keys that follow each other closely are one step back.
+      const now = Date.now();
+      if (now - changedAt.current > BURST_MS)
+        past.current = [...past.current.slice(-UNDO_STEPS), latest.current.document];
+      changedAt.current = now;
       future.current = [];
       put(next);
     },
@@ -82,6 +88,7 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
   const undo = useCallback(() => {
     const previous = past.current.pop();
     if (!previous) return;
+    changedAt.current = 0;
     future.current.push(latest.current.document);
     put(previous);
   }, [put]);
@@ -95,8 +102,13 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
   const saveNow = useCallback(async (): Promise<number | undefined> => {
     if (saving.current) await saving.current;
     const now = latest.current.document;
-    if (now === kept.current.document) return kept.current.revision;
     if (latest.current.state.kind === 'conflict') return undefined;
+    if (now === kept.current.document) {
+      // Undone back to what is saved.
+      sessionStorage.removeItem(key);
+      setState({ kind: 'saved' });
+      return kept.current.revision;
+    }
     const run = async (): Promise<number | undefined> => {
       setState({ kind: 'saving' });
       try {
