@@ -13,7 +13,7 @@ const ROOMS = {
   demo: ['core', 'stand-ins', 'studio'],
   command: ['core', 'gateway', 'demo', 'studio'],
   e2e: ['core', 'demo', 'stand-ins'],
-  bench: ['core', 'gateway', 'stand-ins', 'demo'],
+  bench: ['core', 'gateway', 'stand-ins', 'demo', 'e2e'],
 };
 
 const directions = Object.entries(ROOMS).map(([room, allowed]) => {
