@@ -202,6 +202,28 @@ describe('bad input: one clear error with place and remedy', () => {
       'test.wsdl',
     ],
     [
+      'a group that holds itself',
+      () =>
+        readWsdl(
+          wsdlAround(
+            '<xs:group name="G"><xs:sequence><xs:group ref="G"/></xs:sequence></xs:group><xs:element name="In"><xs:complexType><xs:group ref="G"/></xs:complexType></xs:element><xs:element name="Out" type="xs:string"/>',
+          ),
+        ),
+      'HNG-116',
+      'test.wsdl',
+    ],
+    [
+      'an attribute group that holds itself',
+      () =>
+        readWsdl(
+          wsdlAround(
+            '<xs:attributeGroup name="G"><xs:attributeGroup ref="G"/></xs:attributeGroup><xs:element name="In"><xs:complexType><xs:attributeGroup ref="G"/></xs:complexType></xs:element><xs:element name="Out" type="xs:string"/>',
+          ),
+        ),
+      'HNG-116',
+      'test.wsdl',
+    ],
+    [
       'an entity bomb',
       () => readWsdl(one('<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;">]><x>&b;</x>')),
       'HNG-102',

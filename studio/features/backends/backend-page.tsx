@@ -7,6 +7,7 @@ import { useState } from 'react';
 import type { RequestError } from '../../lib/client';
 import { send } from '../../lib/client';
 import { CodeView } from '../fold/code-view';
+import { AddressFields } from './address-fields';
 import { ContractReader } from './contract-view';
 import type { ContractView } from './server';
 
@@ -82,20 +83,12 @@ function Addresses({ name, addresses, environments }: Props) {
       className="frame"
       style={{ padding: 12, display: 'grid', gridTemplateColumns: '140px 1fr', gap: '6px 12px', alignItems: 'center' }}
     >
-      {environments.map((e) => (
-        <div key={e.name} style={{ display: 'contents' }}>
-          <label htmlFor={`address-${e.name}`} className="soft">
-            Address in {e.name}
-          </label>
-          <TextField
-            id={`address-${e.name}`}
-            value={values[e.name] ?? ''}
-            onChange={(x) => setValues({ ...values, [e.name]: x.target.value })}
-            placeholder="none: flows that call it have a finding"
-            slotProps={{ htmlInput: { className: 'mono' } }}
-          />
-        </div>
-      ))}
+      <AddressFields
+        environments={environments}
+        values={values}
+        empty="none: flows that call it have a finding"
+        onChange={setValues}
+      />
       {(changed || told) && (
         <>
           <span />

@@ -6,6 +6,7 @@ import { useRouter } from 'next/navigation';
 import { useRef, useState, type DragEvent } from 'react';
 import { RequestError, send } from '../../lib/client';
 import { ToldBox } from '../shell/told';
+import { AddressFields } from './address-fields';
 import { ContractReader } from './contract-view';
 import type { ContractView } from './server';
 
@@ -246,20 +247,12 @@ export function NewBackend({ environments }: { environments: readonly { name: st
             }
             sx={{ maxWidth: 260 }}
           />
-          {environments.map((e) => (
-            <div key={e.name} style={{ display: 'contents' }}>
-              <label htmlFor={`address-${e.name}`} className="soft">
-                Address in {e.name}
-              </label>
-              <TextField
-                id={`address-${e.name}`}
-                value={addresses[e.name] ?? ''}
-                onChange={(x) => setAddresses({ ...addresses, [e.name]: x.target.value })}
-                placeholder="may be given later; until then a finding says so"
-                slotProps={{ htmlInput: { className: 'mono' } }}
-              />
-            </div>
-          ))}
+          <AddressFields
+            environments={environments}
+            values={addresses}
+            empty="may be given later; until then a finding says so"
+            onChange={setAddresses}
+          />
         </div>
       )}
       {preview && (

@@ -1,5 +1,6 @@
 import {
   Digits,
+  escapePointer,
   isNumber,
   pointerParts,
   readJson,
@@ -86,12 +87,11 @@ export function rowsOfValue(value: unknown): TypeRow[] {
       leaf: !composite,
     });
     if (composite)
-      for (const [k, inner] of Object.entries(v))
-        walk(inner, k, `${pointer}/${k.replace(/~/g, '~0').replace(/\//g, '~1')}`, depth + 1);
+      for (const [k, inner] of Object.entries(v)) walk(inner, k, `${pointer}/${escapePointer(k)}`, depth + 1);
   };
   const body = (value as { body?: unknown } | undefined)?.body;
   if (body !== null && typeof body === 'object' && !(body instanceof Digits))
-    for (const [k, v] of Object.entries(body)) walk(v, k, `/body/${k}`, 0);
+    for (const [k, v] of Object.entries(body)) walk(v, k, `/body/${escapePointer(k)}`, 0);
   return rows;
 }
 

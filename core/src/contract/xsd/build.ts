@@ -182,7 +182,7 @@ function termOf(set: Resolver, node: XmlElement, doc: SchemaDocument): Term | un
       const found = set.need('group', set.resolveName(node, ref, doc), node);
       const model = found.node.children.find((c) => c.uri === XSD && ['sequence', 'choice', 'all'].includes(c.local));
       if (!model) throw new HingeError('HNG-116', 'a group holds no sequence, choice or all', placeOf(found.node));
-      return groupOf(set, model, found.doc, model.local as ModelGroup['kind']);
+      return once(found.node, () => groupOf(set, model, found.doc, model.local as ModelGroup['kind']));
     }
     case 'any':
       return {
@@ -192,6 +192,20 @@ function termOf(set: Resolver, node: XmlElement, doc: SchemaDocument): Term | un
       };
     default:
       return undefined;
+  }
+}
+
+/** Groups being opened; one that holds itself would never end (Part 1 §3.8.6, circular groups disallowed). */
+const opening = new Set<XmlElement>();
+
+function once<T>(node: XmlElement, open: () => T): T {
+  if (opening.has(node))
+    throw new HingeError('HNG-116', `the group ${attributeOf(node, 'name')} holds itself`, placeOf(node));
+  opening.add(node);
+  try {
+    return open();
+  } finally {
+    opening.delete(node);
   }
 }
 
@@ -232,7 +246,7 @@ function attributesOf(set: Resolver, node: XmlElement, doc: SchemaDocument): Own
       else uses.push(attributeUse(set, c, doc));
     } else if (c.local === 'attributeGroup') {
       const found = set.need('attributeGroup', set.resolveName(c, attributeOf(c, 'ref') ?? '', doc), c);
-      const inner = attributesOf(set, found.node, found.doc);
+      const inner = once(found.node, () => attributesOf(set, found.node, found.doc));
       uses.push(...inner.uses);
       any ||= inner.any;
     }
