@@ -84,6 +84,9 @@ try {
   await page.find('.pin');
   await page.click('.pin:nth-of-type(4)');
   await page.shot(out('trace'));
+  await page.open('/releases');
+  await page.byText('td', 'from draft 1');
+  await page.shot(out('releases'));
   await page.open('/');
   await page.find('table');
   await page.shot(out('desk'));
