@@ -16,7 +16,15 @@ import {
   releasedDocument,
   saveDraft,
 } from '../features/apis/server';
-import { addBackend, gather, getBackend, viewOf, contractOf } from '../features/backends/server';
+import {
+  addBackend,
+  cleanAddresses,
+  contractOf,
+  gather,
+  getBackend,
+  setAddresses,
+  viewOf,
+} from '../features/backends/server';
 import { hub } from '../features/gateways/hub';
 import { configFor, gatewayOf, gatewayStates, openFeed, takeReport } from '../features/gateways/server';
 import { caseOf } from '../features/traffic/keep';
@@ -111,6 +119,15 @@ describe('backends', () => {
     });
     await expect(gather({ url: 'ftp://x' })).rejects.toMatchObject({ status: 422 });
     await expect(gather({})).rejects.toMatchObject({ status: 422 });
+  });
+
+  test('addresses are cleaned; one that is no address changes nothing', async () => {
+    expect(cleanAddresses({ sandbox: ' http://127.0.0.1:2/soap ', production: ' ' })).toEqual({
+      sandbox: 'http://127.0.0.1:2/soap',
+    });
+    await expect(setAddresses('berths', { sandbox: 'file:///etc' })).rejects.toMatchObject({ status: 422 });
+    await expect(setAddresses('nobody', {})).rejects.toMatchObject({ status: 404 });
+    expect((await getBackend('berths'))!.addresses).toEqual({ sandbox: 'http://127.0.0.1:2/soap' });
   });
 
   test('nothing is half-saved: a contract that cannot be read leaves no backend', async () => {

@@ -9,15 +9,7 @@ import {
 import type { ElementDecl } from '../contract/xsd';
 import { LIMITS } from '../limits';
 import { escapeText, keyOf } from '../xml';
-import {
-  ElementReader,
-  ElementWriter,
-  isObject,
-  simpleCodec,
-  Misfit,
-  type SeenAttribute,
-  type ShapeFault,
-} from './xml';
+import { ElementReader, ElementWriter, isObject, type SeenAttribute, type ShapeFault } from './xml';
 
 /** A SOAP message as JSON: content of the body element, and declared header blocks by local name. */
 export interface SoapValue {
@@ -318,11 +310,4 @@ export function writeFault(version: SoapVersion, fault: { sender: boolean; reaso
       ? `<faultcode>s:${fault.sender ? 'Client' : 'Server'}</faultcode><faultstring>${reason}</faultstring>${fault.detail ? `<detail>${fault.detail}</detail>` : ''}`
       : `<s:Code><s:Value>s:${fault.sender ? 'Sender' : 'Receiver'}</s:Value></s:Code><s:Reason><s:Text xml:lang="en">${reason}</s:Text></s:Reason>${fault.detail ? `<s:Detail>${fault.detail}</s:Detail>` : ''}`;
   return `<?xml version="1.0" encoding="UTF-8"?>\n<s:Envelope xmlns:s="${ns}"><s:Body><s:Fault>${inner}</s:Fault></s:Body></s:Envelope>`;
-}
-
-/** Checks one simple value as a header block's content would be. */
-export function fitsSimple(decl: ElementDecl, value: unknown): string | undefined {
-  if (decl.type.kind !== 'simple') return undefined;
-  const text = simpleCodec(decl.type).write(value);
-  return text instanceof Misfit ? text.words : undefined;
 }

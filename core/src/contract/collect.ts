@@ -1,5 +1,5 @@
 import { LIMITS } from '../limits';
-import { HingeError, placeText } from '../problem';
+import { HingeError } from '../problem';
 import { readXmlTree } from '../xml';
 import { referencesIn, resolveLocation } from './wsdl';
 import type { ContractFiles } from './model';
@@ -80,12 +80,4 @@ async function load(path: string, fetch: Fetcher | undefined, from: string): Pro
     if (cause instanceof HingeError) throw cause;
     throw new HingeError('HNG-120', `${path} cannot be read: ${(cause as Error).message}`, { file: path }, { cause });
   }
-}
-
-export function describeError(error: unknown): string {
-  if (error instanceof HingeError) {
-    const where = placeText(error.finding.place);
-    return `${where ? `${where}: ` : ''}${error.finding.message}. ${error.finding.remedy}`;
-  }
-  return error instanceof Error ? error.message : String(error);
 }

@@ -35,7 +35,7 @@ function checkBackends(
       o.flow.filter((s) => s.kind === 'call' && !s.off).map((s) => (s.kind === 'call' ? s.backend : '')),
     ),
   );
-  for (const [name, backend] of Object.entries(document.backends ?? {})) {
+  for (const name of Object.keys(document.backends ?? {})) {
     const pointer = `/backends/${name}`;
     const failure = backends.failures.get(name);
     if (failure) report({ ...failure, place: { ...failure.place, pointer: `${pointer}/contract` } });
@@ -59,7 +59,6 @@ function checkBackends(
     }
     for (const f of context.contract?.findings ?? [])
       report({ ...f, place: { ...f.place, pointer: `${pointer}/contract` } });
-    void backend;
   }
 }
 

@@ -1,4 +1,3 @@
-import type { Digits } from '../message/digits';
 import type { Message } from '../message/message';
 import { Refusal } from '../problem';
 import type { Observer, Ports } from './ports';
@@ -150,5 +149,3 @@ export function stepFailure(step: { at: string; kind: string; name?: string }, e
     cause: error,
   });
 }
-
-export type Numeric = number | Digits;

@@ -2,6 +2,7 @@ import {
   collectContract,
   decodeXml,
   HingeError,
+  isHttpUrl,
   LIMITS,
   readWsdl,
   typeRows,
@@ -170,4 +171,25 @@ export async function addBackend(args: {
     .onConflictDoNothing()
     .returning({ name: backends.name });
   if (!made.length) throw new Told(409, `There is a backend ${args.name} already; choose another name.`);
+}
+
+/** Addresses as typed: empty ones left out, anything but http and https refused. */
+export function cleanAddresses(typed: Readonly<Record<string, string>>): Record<string, string> {
+  const out: Record<string, string> = {};
+  for (const [environment, text] of Object.entries(typed)) {
+    const url = text.trim();
+    if (!url) continue;
+    if (!isHttpUrl(url)) throw new Told(422, `The address in ${environment} is no http or https address: ${url}`);
+    out[environment] = url;
+  }
+  return out;
+}
+
+export async function setAddresses(name: string, typed: Readonly<Record<string, string>>): Promise<void> {
+  const done = await database()
+    .update(backends)
+    .set({ addresses: cleanAddresses(typed) })
+    .where(eq(backends.name, name))
+    .returning({ name: backends.name });
+  if (!done.length) throw new Told(404, `There is no backend ${name}.`);
 }

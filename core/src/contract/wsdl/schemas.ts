@@ -1,6 +1,6 @@
 import { LIMITS } from '../../limits';
 import { HingeError } from '../../problem';
-import { attributeOf, childOf, childrenOf, placeOf, readXmlTree, type XmlElement } from '../../xml';
+import { attributeOf, childrenOf, placeOf, readXmlTree, type XmlElement } from '../../xml';
 import type { ContractFiles } from '../model';
 import { XSD, type SchemaSet } from '../xsd';
 import { demandWsdl, WSDL } from './names';
@@ -117,9 +117,4 @@ export function addSchemas(source: ContractFiles, entry: XmlElement, set: Schema
   };
   addDefinitions(entry, source.entry);
   return definitions;
-}
-
-/** True for a document that a WSDL may start from. */
-export function isDefinitions(root: XmlElement): boolean {
-  return root.uri === WSDL && root.local === 'definitions' && childOf(root, WSDL, 'definitions') === undefined;
 }

@@ -165,13 +165,6 @@ export class SchemaSet implements Resolver {
       this.building.delete(key);
     }
   }
-
-  globalElements(): QName[] {
-    return [...this.declared.element.values()].map(({ node, doc }) => ({
-      uri: doc.targetNamespace,
-      local: attributeOf(node, 'name')!,
-    }));
-  }
 }
 
 /** xs:anyType, the ur-type (Part 1 §3.4.7): anything goes. */
