@@ -17,3 +17,4 @@ export { readJson, writeJson, JsonError } from './codec/json';
 export { printXml, escapeText, escapeAttribute, decodeXml } from './xml';
 export type { SoapValue as SoapValueLike } from './codec/soap';
 export { readSoap, writeSoap, writeFault, soapMediaType, type SoapAnswer, type SoapFault } from './codec/soap';
+export { PLAIN, PlainError, readPlainDocument, writePlainDocument, type PlainSettings } from './codec/xml';

@@ -81,14 +81,13 @@ test('names that JSONata would misread are quoted', () => {
   ]);
 });
 
-test('what is not carried yet is said at import, once for each type', () => {
+test('what the schema leaves open is said at import, once for each type', () => {
   const contract = readWsdl(
     wsdlAround(
       '<xs:complexType name="Open" mixed="true"><xs:sequence><xs:any minOccurs="0"/></xs:sequence></xs:complexType><xs:element name="In"><xs:complexType><xs:sequence><xs:element name="a" type="Open"/><xs:element name="b" type="Open"/></xs:sequence></xs:complexType></xs:element><xs:element name="Out" type="xs:string"/>',
     ),
   );
   expect(contract.findings.map((f) => `${f.code} ${f.message.split(' has ')[1]!.split(';')[0]}`)).toEqual([
-    'HNG-118 a wildcard (xs:any)',
     'HNG-118 mixed content',
   ]);
   expect(contract.findings[0]!.place.line).toBeGreaterThan(0);

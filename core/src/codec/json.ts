@@ -41,7 +41,59 @@ function checkDepth(text: string): void {
 
 /** Writes JSON with the digits of `Digits`. `indent` 0 writes one line. Members whose value is undefined are left out. */
 export function writeJson(value: unknown, indent = 0): string {
-  return write(value, indent, '') ?? 'null';
+  return (indent ? write(value, indent, '') : writeLine(value)) ?? 'null';
+}
+
+/** Characters that JSON escapes; lone surrogates too (well-formed JSON.stringify). */
+const ESCAPED = /["\\\u0000-\u001f\ud800-\udfff]/; // eslint-disable-line no-control-regex
+const quote = (text: string): string => (ESCAPED.test(text) ? JSON.stringify(text) : `"${text}"`);
+
+/** Names of members come again and again. */
+const NAMES = new Map<string, string>();
+const MOST_NAMES = 20_000;
+
+function member(name: string): string {
+  let text = NAMES.get(name);
+  if (text === undefined) {
+    text = `${quote(name)}:`;
+    if (NAMES.size >= MOST_NAMES) NAMES.clear();
+    if (name.length <= 100) NAMES.set(name, text);
+  }
+  return text;
+}
+
+function writeLine(value: unknown): string | undefined {
+  switch (typeof value) {
+    case 'string':
+      return quote(value);
+    case 'number':
+      return Number.isFinite(value) ? String(value) : 'null';
+    case 'boolean':
+      return value ? 'true' : 'false';
+    case 'bigint':
+      return String(value);
+    case 'object':
+      break;
+    default:
+      return undefined;
+  }
+  if (value === null) return 'null';
+  if (value instanceof Digits) return value.text;
+  if (Array.isArray(value)) {
+    let out = '[';
+    for (let i = 0; i < value.length; i++) {
+      if (i > 0) out += ',';
+      out += writeLine(value[i]) ?? 'null';
+    }
+    return `${out}]`;
+  }
+  let out = '';
+  for (const key in value as object) {
+    if (!Object.hasOwn(value as object, key)) continue;
+    const text = writeLine((value as Record<string, unknown>)[key]);
+    if (text !== undefined) out += (out === '' ? '{' : ',') + member(key) + text;
+  }
+  return out === '' ? '{}' : `${out}}`;
 }
 
 function write(value: unknown, indent: number, margin: string): string | undefined {

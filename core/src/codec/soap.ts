@@ -1,4 +1,3 @@
-import { SaxesParser } from 'saxes';
 import {
   SOAP_ENVELOPE,
   type SoapFaultDecl,
@@ -6,10 +5,18 @@ import {
   type SoapOperation,
   type SoapVersion,
 } from '../contract/wsdl/model';
-import type { ElementDecl } from '../contract/xsd';
-import { LIMITS } from '../limits';
-import { escapeText, keyOf } from '../xml';
-import { ElementReader, ElementWriter, isObject, type SeenAttribute, type ShapeFault } from './xml';
+import { CLOSE, escapeText, OPEN, TEXT, XmlError, XmlScanner } from '../xml';
+import {
+  isObject,
+  PLAIN,
+  ReadContext,
+  readElement,
+  readMessageElement,
+  readPlainNamed,
+  writeMessageElement,
+  writeOneElement,
+  type ShapeFault,
+} from './xml';
 
 /** A SOAP message as JSON: content of the body element, and declared header blocks by local name. */
 export interface SoapValue {
@@ -35,9 +42,9 @@ export function writeSoap(version: SoapVersion, message: SoapMessage, value: Soa
   for (const { element } of message.headers) {
     const v = given[element.name];
     if (v === undefined) continue;
-    const writer = new ElementWriter();
-    header += writer.element(element, v, `/soapHeader/${element.name}`);
-    faults.push(...writer.faults);
+    const block = writeOneElement(element, v, `/soapHeader/${element.name}`);
+    header += block.text;
+    faults.push(...block.faults);
   }
   for (const name of Object.keys(given)) {
     if (!message.headers.some((h) => h.element.name === name))
@@ -45,9 +52,9 @@ export function writeSoap(version: SoapVersion, message: SoapMessage, value: Soa
   }
   let body = '';
   if (message.body) {
-    const writer = new ElementWriter('/body');
-    body = writer.message(message.body, value.body);
-    faults.push(...writer.faults);
+    const content = writeMessageElement(message.body, value.body, '/body');
+    body = content.text;
+    faults.push(...content.faults);
   } else if (isObject(value.body) && Object.keys(value.body).length > 0) {
     faults.push({ pointer: `/body/${Object.keys(value.body)[0]}`, words: 'the message has no body', kind: 'unknown' });
   }
@@ -83,222 +90,180 @@ interface Expect {
 /** Reads an envelope of either version in one pass over the text. */
 export function readSoap(text: string, expect: Expect, lenient = false): SoapAnswer {
   try {
-    return new EnvelopeReader(expect, lenient).read(text);
+    return readEnvelope(new XmlScanner(text), expect, lenient);
   } catch (error) {
     if (error instanceof Unreadable) return { kind: 'unreadable', words: error.message };
-    throw error;
+    if (!(error instanceof XmlError)) throw error;
+    const words =
+      error.kind === 'doctype'
+        ? `a document type (DTD) stands at line ${error.line}; none is read`
+        : error.kind === 'bound'
+          ? `${error.message} (line ${error.line})`
+          : `not well-formed XML at line ${error.line}: ${error.message}`;
+    return { kind: 'unreadable', words };
   }
 }
 
 class Unreadable extends Error {}
 
-type Part = 'outside' | 'envelope' | 'header' | 'body' | 'fault' | 'faultDetail';
-
-class EnvelopeReader {
-  private readonly parser = new SaxesParser({ xmlns: true, position: true });
-  private part: Part = 'outside';
-  private depth = 0;
-  private envelope = '';
-  private reader: ElementReader | undefined;
-  private readerDone: (value: unknown) => void = () => undefined;
-  private skip = 0;
-  private readonly faults: ShapeFault[] = [];
-  private readonly soapHeader: Record<string, unknown> = {};
-  private body: unknown = undefined;
-  private sawBody = false;
-  private sawContent = false;
-  private fault: { codes: string[]; reason: string; name?: string; detail?: unknown; detailText: string } | undefined;
-  private path: string[] = [];
-  private chars = '';
-
-  constructor(
-    private readonly expect: Expect,
-    private readonly lenient: boolean,
-  ) {}
-
-  read(text: string): SoapAnswer {
-    const p = this.parser;
-    p.on('error', (e) => {
-      throw new Unreadable(`not well-formed XML at line ${p.line}: ${e.message.replace(/^\d+:\d+: /, '')}`);
-    });
-    p.on('doctype', () => {
-      throw new Unreadable(`a document type (DTD) stands at line ${p.line}; none is read`);
-    });
-    p.on('opentag', (tag) => {
-      if (++this.depth > LIMITS.xmlDepth) throw new Unreadable(`elements are nested deeper than ${LIMITS.xmlDepth}`);
-      const attributes: SeenAttribute[] = [];
-      for (const name in tag.attributes) {
-        const a = tag.attributes[name]!;
-        if (a.prefix !== 'xmlns' && name !== 'xmlns') attributes.push(a);
-      }
-      this.open(tag.uri, tag.local, attributes);
-    });
-    p.on('text', (t) => this.text(t));
-    p.on('cdata', (t) => this.text(t));
-    p.on('closetag', (tag) => {
-      this.depth--;
-      this.close(tag.local);
-    });
-    p.write(text.charCodeAt(0) === 0xfeff ? text.slice(1) : text);
-    p.close();
-    return this.answer();
+/** The next child element of the one being read, or undefined at its end. Text between is passed over. */
+function child(s: XmlScanner): boolean {
+  for (;;) {
+    const event = s.next();
+    if (event === OPEN) return true;
+    if (event === CLOSE) return false;
   }
+}
 
-  private answer(): SoapAnswer {
-    if (!this.sawBody) throw new Unreadable('the envelope has no body');
-    if (this.fault) {
-      const code = this.fault.codes.join('/') || 'Server';
-      const first = this.fault.codes[0] ?? '';
-      const detail = this.fault.detail ?? (this.fault.detailText.trim() || undefined);
-      return {
-        kind: 'fault',
-        fault: {
-          code,
-          reason: this.fault.reason.trim(),
-          name: this.fault.name,
-          detail,
-          sender: /^(Client|Sender)\b/.test(first),
-        },
-      };
-    }
-    if (this.expect.message.body && !this.sawContent)
-      throw new Unreadable(`the body is empty; ${this.expect.message.body.name} was expected`);
-    const value: SoapValue = Object.keys(this.soapHeader).length
-      ? { body: this.body ?? {}, soapHeader: this.soapHeader }
-      : { body: this.body ?? {} };
-    return { kind: 'reply', value, faults: this.faults };
+function readEnvelope(s: XmlScanner, expect: Expect, lenient: boolean): SoapAnswer {
+  s.next();
+  const { uri: envelope, local } = s.name;
+  if (local !== 'Envelope' || (envelope !== SOAP_ENVELOPE['1.1'] && envelope !== SOAP_ENVELOPE['1.2']))
+    throw new Unreadable(`the root element is ${local}, not a SOAP envelope`);
+  const faults: ShapeFault[] = [];
+  const soapHeader: Record<string, unknown> = {};
+  let answer: SoapAnswer | undefined;
+  while (child(s)) {
+    if (s.name.uri === envelope && s.name.local === 'Header') readHeader(s, expect, lenient, soapHeader, faults);
+    else if (s.name.uri === envelope && s.name.local === 'Body') {
+      if (answer) throw new Unreadable('the envelope has two bodies');
+      answer = readBody(s, envelope, expect, lenient, faults);
+    } else s.skip();
   }
+  s.next();
+  if (!answer) throw new Unreadable('the envelope has no body');
+  if (answer.kind === 'reply' && Object.keys(soapHeader).length)
+    return { ...answer, value: { ...answer.value, soapHeader } };
+  return answer;
+}
 
-  private open(uri: string, local: string, attributes: readonly SeenAttribute[]): void {
-    if (this.skip > 0) {
-      this.skip++;
-      return;
-    }
-    if (this.reader) {
-      this.reader.open(uri, local, attributes);
-      return;
-    }
-    switch (this.part) {
-      case 'outside':
-        if (local !== 'Envelope' || (uri !== SOAP_ENVELOPE['1.1'] && uri !== SOAP_ENVELOPE['1.2']))
-          throw new Unreadable(`the root element is ${local}, not a SOAP envelope`);
-        this.envelope = uri;
-        this.part = 'envelope';
-        return;
-      case 'envelope':
-        if (uri === this.envelope && local === 'Header') this.part = 'header';
-        else if (uri === this.envelope && local === 'Body') {
-          this.part = 'body';
-          this.sawBody = true;
-        } else this.skip = 1;
-        return;
-      case 'header': {
-        const decl = this.expect.message.headers.find(
-          (h) => h.element.name === local && h.element.uri === uri,
-        )?.element;
-        if (decl)
-          this.start(
-            decl,
-            attributes,
-            (v) => (this.soapHeader[decl.name] = decl.type.kind === 'simple' && isObject(v) ? v.value : v),
-          );
-        else this.skip = 1;
-        return;
-      }
-      case 'body':
-        if (uri === this.envelope && local === 'Fault') {
-          this.part = 'fault';
-          this.fault = { codes: [], reason: '', detailText: '' };
-          this.path = [];
-        } else this.content(uri, local, attributes);
-        return;
-      case 'fault':
-        this.path.push(local);
-        this.chars = '';
-        if (local === 'detail' || (local === 'Detail' && uri === this.envelope)) this.part = 'faultDetail';
-        return;
-      case 'faultDetail': {
-        const decl = this.expect.faults.find((f) => keyOf(f.element.uri, f.element.name) === keyOf(uri, local));
-        if (!decl) {
-          this.skip = 1;
-          return;
-        }
-        const fault = this.fault!;
-        fault.name = decl.name;
-        this.start(decl.element, attributes, (v) => (fault.detail = v));
-      }
-    }
-  }
-
-  private content(uri: string, local: string, attributes: readonly SeenAttribute[]): void {
-    const decl = this.expect.message.body;
-    if (this.sawContent) throw new Unreadable('the body holds more than one element');
-    this.sawContent = true;
+function readHeader(
+  s: XmlScanner,
+  expect: Expect,
+  lenient: boolean,
+  into: Record<string, unknown>,
+  faults: ShapeFault[],
+): void {
+  while (child(s)) {
+    const { local, uri } = s.name;
+    const decl = expect.message.headers.find((h) => h.element.name === local && h.element.uri === uri)?.element;
     if (!decl) {
-      this.skip = 1;
-      return;
+      s.skip();
+      continue;
+    }
+    const c = new ReadContext(lenient, `/soapHeader/${decl.name}`);
+    into[decl.name] = readElement(decl, decl, undefined, s, c);
+    faults.push(...c.faults);
+  }
+}
+
+function readBody(s: XmlScanner, envelope: string, expect: Expect, lenient: boolean, faults: ShapeFault[]): SoapAnswer {
+  const decl = expect.message.body;
+  let body: unknown;
+  let seen = false;
+  while (child(s)) {
+    const { local, uri } = s.name;
+    if (uri === envelope && local === 'Fault' && !seen) {
+      const fault = readFault(s, expect);
+      while (child(s)) s.skip();
+      return { kind: 'fault', fault };
+    }
+    if (seen) throw new Unreadable('the body holds more than one element');
+    seen = true;
+    if (!decl) {
+      s.skip();
+      continue;
     }
     if (local !== decl.name || uri !== decl.uri)
       throw new Unreadable(
         `the body holds ${local} of namespace ${uri || '(none)'}; ${decl.name} of ${decl.uri || '(none)'} was expected`,
       );
-    this.start(decl, attributes, (v) => (this.body = v));
+    const c = new ReadContext(lenient);
+    body = readMessageElement(decl, s, c);
+    faults.push(...c.faults);
   }
+  if (decl && !seen) throw new Unreadable(`the body is empty; ${decl.name} was expected`);
+  return { kind: 'reply', value: { body: body ?? {} }, faults };
+}
 
-  private start(decl: ElementDecl, attributes: readonly SeenAttribute[], done: (value: unknown) => void): void {
-    this.reader = new ElementReader(decl, this.faults, this.lenient);
-    this.readerDone = done;
-    this.reader.begin(attributes);
-  }
-
-  private text(t: string): void {
-    if (this.reader) this.reader.text(t);
-    else if (this.part === 'fault') this.chars += t;
-    else if (this.part === 'faultDetail') this.fault!.detailText += t;
-  }
-
-  private close(local: string): void {
-    if (this.skip > 0) {
-      this.skip--;
-      return;
+/** SOAP 1.1 §4.4 faultcode, faultstring, detail; SOAP 1.2 Part 1 §5.4 Code/Value, Subcode/Value, Reason/Text, Detail. */
+function readFault(s: XmlScanner, expect: Expect): SoapFault {
+  const codes: string[] = [];
+  let reason = '';
+  let detail: { name?: string; value?: unknown } = {};
+  const local = (text: string) => text.trim().slice(text.trim().indexOf(':') + 1);
+  const code = (): void => {
+    while (child(s)) {
+      if (s.name.local === 'Value') codes.push(local(leafText(s)));
+      else if (s.name.local === 'Subcode') code();
+      else s.skip();
     }
-    if (this.reader) {
-      if (this.reader.close()) {
-        this.readerDone(this.reader.value);
-        this.reader = undefined;
-      }
-      return;
-    }
-    switch (this.part) {
-      case 'faultDetail':
-        this.path.pop();
-        this.part = 'fault';
-        return;
-      case 'fault':
-        if (this.path.length === 0) this.part = 'body';
-        else {
-          this.faultField(local);
-          this.path.pop();
+  };
+  while (child(s)) {
+    switch (s.name.local) {
+      case 'faultcode':
+        codes.push(local(leafText(s)));
+        break;
+      case 'faultstring':
+        reason = leafText(s).trim();
+        break;
+      case 'Code':
+        code();
+        break;
+      case 'Reason':
+        while (child(s)) {
+          const text = leafText(s).trim();
+          reason ||= text;
         }
-        return;
-      case 'header':
-      case 'body':
-        this.part = 'envelope';
-        return;
-      case 'envelope':
-        this.part = 'outside';
+        break;
+      case 'detail':
+      case 'Detail':
+        detail = readDetail(s, expect);
+        break;
+      default:
+        s.skip();
     }
   }
+  return {
+    code: codes.join('/') || 'Server',
+    reason,
+    name: detail.name,
+    detail: detail.value,
+    sender: /^(Client|Sender)\b/.test(codes[0] ?? ''),
+  };
+}
 
-  /** SOAP 1.1 §4.4 faultcode, faultstring; SOAP 1.2 Part 1 §5.4 Code/Value, Subcode/Value, Reason/Text. */
-  private faultField(local: string): void {
-    const fault = this.fault!;
-    const t = this.chars.trim();
-    if (local === 'faultcode' || (local === 'Value' && t)) fault.codes.push(t.slice(t.indexOf(':') + 1));
-    else if (local === 'faultstring') fault.reason = t;
-    else if (local === 'Text' && !fault.reason) fault.reason = t;
-    this.chars = '';
+/** The first declared detail element as its type says; else the text, or the elements without a schema. */
+function readDetail(s: XmlScanner, expect: Expect): { name?: string; value?: unknown } {
+  let name: string | undefined;
+  let value: unknown;
+  let text = '';
+  const others: Record<string, unknown> = {};
+  for (;;) {
+    const event = s.next();
+    if (event === CLOSE) break;
+    if (event === TEXT) text += s.chars;
+    else {
+      const decl = expect.faults.find((f) => f.element.uri === s.name.uri && f.element.name === s.name.local);
+      if (decl && name === undefined) {
+        name = decl.name;
+        value = readMessageElement(decl.element, s, new ReadContext(true));
+      } else Object.assign(others, readPlainNamed(s, { ...PLAIN, dropNamespaces: true }));
+    }
   }
+  if (name !== undefined) return { name, value };
+  if (Object.keys(others).length) return { value: others };
+  return { value: text.trim() || undefined };
+}
+
+/** Text of an element that should hold nothing else. */
+function leafText(s: XmlScanner): string {
+  let out = s.simpleContent();
+  if (out !== undefined) return out;
+  out = s.chars;
+  s.skip();
+  s.skip();
+  return out;
 }
 
 /** A fault envelope of the given version; `detail` is XML. */

@@ -176,8 +176,9 @@ function outward<T>(node: T): T {
   if (node === null || typeof node !== 'object') return node;
   const out: Record<string, unknown> = {};
   for (const [key, value] of Object.entries(node)) {
+    // References stand in $ref, and as values of a discriminator's mapping.
     out[key] =
-      key === '$ref' && typeof value === 'string' && value.startsWith('#/types/')
+      typeof value === 'string' && value.startsWith('#/types/')
         ? `#/components/schemas/${value.slice('#/types/'.length)}`
         : outward(value);
   }

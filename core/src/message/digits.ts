@@ -20,8 +20,12 @@ export class Digits {
   }
 }
 
+/** At most fifteen digits that end in no zero and are not too small: a double gives them back as they were written. */
+const SAFE = /^(?:0|-?[1-9]\d{0,14}|-?(?:0|[1-9]\d{0,7})\.(?!0{5})\d{0,6}[1-9])$/;
+
 /** `text` must be a JSON number (RFC 8259 §6). */
 export function numberFromText(text: string): number | Digits {
+  if (SAFE.test(text)) return Number(text);
   const n = Number(text);
   return String(n) === text ? n : new Digits(text);
 }

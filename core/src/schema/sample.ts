@@ -1,4 +1,5 @@
 import { numberFromText } from '../message/digits';
+import { objectOf } from './tree';
 import { refName, typesOf, type JsonSchema, type TypeTable } from './types';
 
 /** Makes one value that the schema allows, the same every time. Optional properties are included where the depth allows. */
@@ -42,7 +43,11 @@ function make(
       open,
       optional,
     );
-  const type = typesOf(schema).find((t) => t !== 'null') ?? (schema.properties ? 'object' : undefined);
+  const type =
+    typesOf(schema).find((t) => t !== 'null') ?? (schema.properties ? 'object' : schema.items ? 'array' : undefined);
+  if (schema.allOf?.some((a) => refName(a) !== undefined || a.properties))
+    return makeObject(objectOf(schema, types) ?? schema, types, open, optional);
+  if (type === undefined && schema.oneOf?.length) return make(schema.oneOf[0]!, types, name, open, optional);
   switch (type) {
     case 'object':
       return makeObject(schema, types, open, optional);

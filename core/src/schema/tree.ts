@@ -22,7 +22,7 @@ export function typeRows(schema: JsonSchema, types: TypeTable, limit = 2000): Ty
   const rows: TypeRow[] = [];
   const children = (s: JsonSchema, pointer: string, depth: number, open: readonly string[]): void => {
     const r = resolveSchema(s, types);
-    const object = objectOf(r);
+    const object = objectOf(r, types);
     if (!object?.properties) return;
     for (const [name, property] of Object.entries(object.properties)) {
       if (rows.length >= limit) return;
@@ -51,7 +51,7 @@ export function typeRows(schema: JsonSchema, types: TypeTable, limit = 2000): Ty
     const itemName = refName(item);
     const recursive = itemName !== undefined && open.includes(itemName);
     const target = resolveSchema(item, types);
-    const composite = objectOf(target)?.properties !== undefined;
+    const composite = objectOf(target, types)?.properties !== undefined;
     rows.push({
       pointer,
       name,
@@ -73,8 +73,23 @@ export function typeRows(schema: JsonSchema, types: TypeTable, limit = 2000): Ty
   return rows;
 }
 
-function objectOf(s: JsonSchema): JsonSchema | undefined {
-  return s.properties ? s : s.allOf?.find((a) => a.properties);
+/** An object's properties with those of every allOf part; of alternatives that a discriminator tells apart, the first. */
+export function objectOf(s: JsonSchema, types: TypeTable, depth = 8): JsonSchema | undefined {
+  if (depth === 0) return undefined;
+  const parts = (s.allOf ?? [])
+    .map((a) => objectOf(resolveSchema(a, types), types, depth - 1))
+    .filter((a) => a?.properties);
+  if (parts.length) {
+    return {
+      ...s,
+      type: 'object',
+      properties: Object.assign({}, ...parts.map((a) => a!.properties), s.properties) as Record<string, JsonSchema>,
+      required: [...new Set([...parts.flatMap((a) => a!.required ?? []), ...(s.required ?? [])])],
+    };
+  }
+  if (s.properties) return s;
+  const first = s.discriminator && s.oneOf?.[0];
+  return first ? objectOf(resolveSchema(first, types), types, depth - 1) : undefined;
 }
 
 export function withoutNull(s: JsonSchema, types: TypeTable): { inner: JsonSchema; nullable: boolean } {
@@ -91,11 +106,17 @@ function words(s: JsonSchema, types: TypeTable): string {
   const type = typesOf(r).find((t) => t !== 'null');
   if (type === 'object' && name) return name;
   if (type === 'array') return `list of ${words(r.items ?? {}, types)}`;
-  if (r.anyOf) return r.anyOf.map((o) => words(o, types)).join(' or ');
+  const some = r.anyOf ?? (type === undefined ? r.oneOf : undefined);
+  if (some) return some.length > 3 ? `one of ${some.length} forms` : some.map((o) => words(o, types)).join(' or ');
   if (r.title?.startsWith('xs:')) return r.title.slice(3);
   if (r.format) return r.format === 'int32' || r.format === 'int64' ? 'integer' : r.format;
   if (r.contentEncoding) return r.contentEncoding;
   return type ?? 'anything';
+}
+
+/** Where a discriminator tells several forms apart, each of them. */
+function alternatives(s: JsonSchema, types: TypeTable): readonly JsonSchema[] {
+  return s.discriminator && s.oneOf ? s.oneOf.map((o) => resolveSchema(o, types)) : [s];
 }
 
 /** The schema at a pointer into a value; `*` and numbers go into the items of a list. Undefined where nothing is known. */
@@ -109,7 +130,9 @@ export function schemaAt(schema: JsonSchema, types: TypeTable, parts: readonly s
       if (/^(\*|\d+)$/.test(part)) continue;
     }
     const object = resolveSchema(withoutNull(at, types).inner, types);
-    const next = objectOf(object)?.properties?.[part];
+    const next = alternatives(object, types)
+      .map((o) => objectOf(o, types)?.properties?.[part])
+      .find((o) => o !== undefined);
     if (!next) return undefined;
     at = next;
   }

@@ -43,7 +43,7 @@ export class ValidatorSet {
       parts.push(this.objectRule(schema));
     for (const s of schema.allOf ?? []) parts.push(this.compile(s));
     if (schema.anyOf) parts.push(this.someRule(schema.anyOf, false));
-    if (schema.oneOf) parts.push(this.someRule(schema.oneOf, true));
+    if (schema.oneOf) parts.push(this.discriminated(schema) ?? this.someRule(schema.oneOf, true));
     if (schema.not) {
       const inner = this.compile(schema.not);
       parts.push((v, p, report) => {
@@ -135,6 +135,30 @@ export class ValidatorSet {
         report({ pointer: p, code: 'minProperties', detail: `must have at least ${s.minProperties} properties` });
       if (n > (s.maxProperties ?? Infinity))
         report({ pointer: p, code: 'maxProperties', detail: `must have at most ${s.maxProperties} properties` });
+    };
+  }
+
+  /** OpenAPI's discriminator says which form is meant, so that its faults are told and not those of all forms. */
+  private discriminated(s: JsonSchema): Validator | undefined {
+    const { propertyName, mapping } = s.discriminator ?? {};
+    if (propertyName === undefined || !mapping || !s.oneOf) return undefined;
+    const named = new Map(Object.entries(mapping).map(([value, ref]) => [value, this.compile({ $ref: ref })]));
+    const rest = s.oneOf.filter((o) => !Object.values(mapping).includes(o.$ref ?? ''));
+    const other = rest.length ? this.someRule(rest, true) : undefined;
+    const words = Object.keys(mapping).slice(0, 20).join(', ');
+    return (v, p, report) => {
+      const value = v !== null && typeof v === 'object' ? (v as Record<string, unknown>)[propertyName] : undefined;
+      const chosen = typeof value === 'string' ? named.get(value) : undefined;
+      if (chosen) chosen(v, p, report);
+      else if (other && (value === undefined || typeof value !== 'string')) other(v, p, report);
+      else if (other && rest.some((o) => o.$ref !== undefined) && passes(other, v)) return;
+      else if (v === null || typeof v !== 'object') report({ pointer: p, code: 'type', detail: 'must be an object' });
+      else
+        report({
+          pointer: `${p}/${escapePointer(propertyName)}`,
+          code: value === undefined ? 'required' : 'enum',
+          detail: value === undefined ? `${propertyName} is missing` : `must be one of ${words}`,
+        });
     };
   }
 

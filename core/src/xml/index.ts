@@ -1,3 +1,5 @@
 export * from './tree';
 export * from './text';
 export { printXml } from './print';
+export * from './scanner';
+export { internNamespace, isSpace, isXmlName, XmlError } from './characters';

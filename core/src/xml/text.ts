@@ -1,6 +1,6 @@
 import { HingeError } from '../problem';
 
-const TEXT_SPECIAL = /[&<>]/;
+const TEXT_SPECIAL = /[&<>\r]/;
 const ATTRIBUTE_SPECIAL = /[&<>"\t\n\r]/;
 /** Characters that XML 1.0 §2.2 does not allow even as references. */
 // eslint-disable-next-line no-control-regex
@@ -21,7 +21,7 @@ export function hasForbidden(text: string): boolean {
 }
 
 export function escapeText(text: string): string {
-  if (!TEXT_SPECIAL.test(text) && !text.includes('\r')) return text;
+  if (!TEXT_SPECIAL.test(text)) return text;
   return text.replace(/[&<>\r]/g, (c) => REFERENCES[c]!);
 }
 

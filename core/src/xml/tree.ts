@@ -1,6 +1,7 @@
-import { SaxesParser } from 'saxes';
 import { LIMITS } from '../limits';
 import { HingeError } from '../problem';
+import { XmlError } from './characters';
+import { CLOSE, END, TEXT, XmlScanner } from './scanner';
 
 export interface XmlAttribute {
   readonly local: string;
@@ -33,68 +34,62 @@ export function readXmlTree(text: string, file: string, maxBytes: number = LIMIT
       line: 1,
     });
   }
-  const parser = new SaxesParser({ xmlns: true, position: true });
+  try {
+    return readTree(new XmlScanner(text), file, lineFinder(text));
+  } catch (error) {
+    if (!(error instanceof XmlError)) throw error;
+    const place = { file, line: error.line, column: error.column };
+    if (error.kind === 'doctype') throw new HingeError('HNG-102', `${file} declares a document type`, place);
+    if (error.kind === 'bound') throw new HingeError('HNG-103', error.message, place);
+    if (error.kind === 'prefix') throw new HingeError('HNG-113', error.message, place);
+    throw new HingeError('HNG-101', `${file} is not well-formed XML: ${error.message}`, place);
+  }
+}
+
+/** Lines by index, for indexes that only grow. */
+function lineFinder(source: string): (index: number) => { line: number; column: number } {
+  const text = source.includes('\r') ? source.replace(/\r\n?/g, '\n') : source;
+  let line = 1;
+  let start = 0;
+  return (index) => {
+    for (let at = text.indexOf('\n', start); at >= 0 && at < index; at = text.indexOf('\n', start)) {
+      line++;
+      start = at + 1;
+    }
+    return { line, column: index - start + 1 };
+  };
+}
+
+function readTree(s: XmlScanner, file: string, placeAt: ReturnType<typeof lineFinder>): XmlElement {
   let root: XmlElement | undefined;
   let current: XmlElement | undefined;
-  let depth = 0;
-  const place = () => ({ file, line: parser.line, column: parser.column });
-
-  parser.on('error', (error) => {
-    const words = error.message.replace(/^\d+:\d+: /, '').replace(/\.$/, '');
-    const prefix = /unbound namespace prefix: (.*)/.exec(words);
-    if (prefix) throw new HingeError('HNG-113', `the prefix ${prefix[1]} is not declared`, place());
-    throw new HingeError('HNG-101', `${file} is not well-formed XML: ${words}`, place());
-  });
-  parser.on('doctype', () => {
-    throw new HingeError('HNG-102', `${file} declares a document type`, place());
-  });
-  parser.on('opentag', (tag) => {
-    depth++;
-    if (depth > LIMITS.xmlDepth)
-      throw new HingeError('HNG-103', `elements are nested deeper than ${LIMITS.xmlDepth}`, place());
-    const names = Object.keys(tag.attributes);
-    if (names.length > LIMITS.xmlAttributes)
-      throw new HingeError(
-        'HNG-103',
-        `an element has ${names.length} attributes; at most ${LIMITS.xmlAttributes} are read`,
-        place(),
-      );
-    const attributes: XmlAttribute[] = [];
-    for (const name of names) {
-      const a = tag.attributes[name]!;
-      if (a.prefix === 'xmlns' || name === 'xmlns') continue;
-      attributes.push({ local: a.local, prefix: a.prefix, uri: a.uri, value: a.value });
+  for (let event = s.next(); event !== END; event = s.next()) {
+    if (event === CLOSE) current = current?.parent;
+    else if (event === TEXT) current!.text += s.chars;
+    else {
+      const attributes: XmlAttribute[] = [];
+      for (let k = 0; k < s.attributeCount; k++) {
+        const a = s.attributeName[k]!;
+        attributes.push({ local: a.local, prefix: a.prefix, uri: a.prefix && a.uri, value: s.attributeValue[k]! });
+      }
+      const element: XmlElement = {
+        local: s.name.local,
+        prefix: s.name.prefix,
+        uri: s.name.uri,
+        attributes,
+        children: [],
+        text: '',
+        ...placeAt(s.at),
+        file,
+        parent: current,
+        declared: s.declarations(),
+      };
+      if (current) current.children.push(element);
+      else root = element;
+      current = element;
     }
-    const element: XmlElement = {
-      local: tag.local,
-      prefix: tag.prefix,
-      uri: tag.uri,
-      attributes,
-      children: [],
-      text: '',
-      line: parser.line,
-      column: parser.column,
-      file,
-      parent: current,
-      declared: { ...tag.ns },
-    };
-    if (current) current.children.push(element);
-    else root = element;
-    current = element;
-  });
-  parser.on('closetag', () => {
-    depth--;
-    current = current?.parent;
-  });
-  const addText = (t: string) => {
-    if (current) current.text += t;
-  };
-  parser.on('text', addText);
-  parser.on('cdata', addText);
-  parser.write(text.charCodeAt(0) === 0xfeff ? text.slice(1) : text);
-  parser.close();
-  if (!root) throw new HingeError('HNG-101', `${file} holds no XML element`, { file, line: 1 });
-  return root;
+  }
+  return root!;
 }
 
 export function attributeOf(e: XmlElement, local: string, uri = ''): string | undefined {

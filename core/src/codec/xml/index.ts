@@ -1,3 +1,7 @@
+export * from './faults';
+export * from './plain';
+export { ReadContext } from './read-parts';
 export * from './read';
+export { isObject } from './out';
 export * from './write';
 export * from './simple';

@@ -1,246 +1,331 @@
-import { bindingOf, XSI, type ElementDecl, type ElementProperty, type Binding, type Type } from '../../contract/xsd';
-import { keyOf } from '../../xml';
-import { Misfit, simpleCodec, type SimpleCodec } from './simple';
+import {
+  allows,
+  bindingOf,
+  orderOf,
+  TYPE_PROPERTY,
+  variantsOf,
+  XSD,
+  XSI,
+  type Binding,
+  type ComplexType,
+  type ElementDecl,
+  type ElementProperty,
+  type Order,
+  type SimpleType,
+  type Type,
+} from '../../contract/xsd';
+import { CLOSE, isSpace, TEXT, type XmlScanner } from '../../xml';
+import { setMember } from './faults';
+import { PLAIN, readPlain, readPlainNamed } from './plain';
+import {
+  advance,
+  attributeReader,
+  checkCount,
+  endsEarly,
+  foreignAttributes,
+  strayElement,
+  valueOf,
+  type AttributeReader,
+  type ReadContext,
+} from './read-parts';
+import { simpleCodec, type SimpleCodec } from './simple';
+import { slotFor, slotsOf, type Slots } from './slots';
 
-/** A fault found in a message against its schema. `pointer` is an RFC 6901 pointer into the JSON form. */
-export interface ShapeFault {
-  readonly pointer: string;
-  readonly words: string;
-  readonly kind: 'unknown' | 'missing' | 'type' | 'choice';
-}
+/** Reads the content of the element that the scanner has just opened, and past its end. */
+type TypeReader = (s: XmlScanner, c: ReadContext, label: string | undefined) => unknown;
 
-export interface SeenAttribute {
-  readonly uri: string;
-  readonly local: string;
-  readonly value: string;
+const readers = new WeakMap<Type, TypeReader>();
+
+function readerFor(type: Type): TypeReader {
+  let r = readers.get(type);
+  if (!r) {
+    r = type.kind === 'simple' ? simpleReader(type) : complexReader(type);
+    readers.set(type, r);
+  }
+  return r;
 }
 
 /**
- * Reads elements of one type as JSON while a parser goes by: `open`, `text` and `close` for every element inside, no
- * tree in between. One instance per message.
+ * The element just opened as the JSON of its declaration. As the root of a message simple content stands in `value`, so that the
+ * result is an object.
  */
-export class ElementReader {
-  private readonly stack: Frame[] = [];
-  private ignoring = 0;
-  value: unknown;
+export function readMessageElement(decl: ElementDecl, s: XmlScanner, c: ReadContext): unknown {
+  const value = readElement(decl, decl, undefined, s, c);
+  return decl.type.kind === 'simple' && value !== null ? { value } : value;
+}
 
-  constructor(
-    private readonly decl: ElementDecl,
-    readonly faults: ShapeFault[],
-    /** Lenient readers pass over what the schema does not know. */
-    private readonly lenient: boolean,
-  ) {}
-
-  /** The element itself; its content follows by open, text and close. */
-  begin(attributes: readonly SeenAttribute[]): void {
-    this.stack.push(makeFrame(this.decl.type, undefined, '', this.isNil(this.decl, attributes), true));
-    this.takeAttributes(this.stack[0]!, attributes);
-  }
-
-  open(uri: string, local: string, attributes: readonly SeenAttribute[]): void {
-    if (this.ignoring > 0) {
-      this.ignoring++;
-      return;
-    }
-    const parent = this.stack[this.stack.length - 1]!;
-    const property = parent.items ? parent.items.match(uri, local) : parent.binding?.byElement.get(keyOf(uri, local));
-    if (!property) {
-      const known = parent.binding?.open ?? false;
-      if (!known && !this.lenient)
-        this.faults.push({ pointer: parent.pointer, words: `the element ${local} is not known here`, kind: 'unknown' });
-      this.ignoring = 1;
-      return;
-    }
-    const nil = this.isNil(property.decl, attributes);
-    const pointer = this.pointerOf(parent, property);
-    const wrapped = parent.items ? undefined : property.wrapped;
-    const frame =
-      wrapped && !nil
-        ? makeWrapperFrame(wrapped, property, pointer)
-        : makeFrame(property.decl.type, property, pointer, nil, false);
-    this.stack.push(frame);
-    this.takeAttributes(frame, attributes);
-  }
-
-  text(t: string): void {
-    if (this.ignoring > 0) return;
-    const frame = this.stack[this.stack.length - 1];
-    if (frame) frame.text = frame.text === '' ? t : frame.text + t;
-  }
-
-  /** Returns true when the element that `begin` opened is done. */
-  close(): boolean {
-    if (this.ignoring > 0) {
-      this.ignoring--;
-      return false;
-    }
-    const frame = this.stack.pop()!;
-    const value = this.finish(frame);
-    const parent = this.stack[this.stack.length - 1];
-    if (!parent) {
-      this.value = value;
-      return true;
-    }
-    if (parent.items) parent.list!.push(value);
-    else {
-      const property = frame.property!;
-      const target = parent.object!;
-      if (!property.many) {
-        if (Object.hasOwn(target, property.json))
-          this.faults.push({
-            pointer: frame.pointer,
-            words: `the element ${property.decl.name} occurs more than once`,
-            kind: 'type',
-          });
-        target[property.json] = value;
-      } else ((target[property.json] ??= []) as unknown[]).push(value);
-    }
-    return false;
-  }
-
-  private isNil(decl: ElementDecl, attributes: readonly SeenAttribute[]): boolean {
-    if (attributes.length === 0) return false;
-    for (const a of attributes)
-      if (a.local === 'nil' && a.uri === XSI) return decl.nillable && (a.value === 'true' || a.value === '1');
-    return false;
-  }
-
-  private pointerOf(parent: Frame, property: ElementProperty): string {
-    if (parent.items) return `${parent.pointer}/${parent.list!.length}`;
-    const base = `${parent.pointer}/${property.json}`;
-    return property.many ? `${base}/${(parent.object![property.json] as unknown[] | undefined)?.length ?? 0}` : base;
-  }
-
-  private takeAttributes(frame: Frame, attributes: readonly SeenAttribute[]): void {
-    for (const a of attributes) {
-      if (a.uri === XSI || a.uri === 'http://www.w3.org/2000/xmlns/') continue;
-      const property = frame.binding?.byAttribute.get(keyOf(a.uri, a.local));
-      if (!property || !frame.object) {
-        // Attributes of other namespaces (SOAP's mustUnderstand, encodingStyle) are no business of the schema.
-        if (!this.lenient && a.uri === '' && !frame.anyAttribute)
-          this.faults.push({
-            pointer: frame.pointer,
-            words: `the attribute ${a.local} is not known here`,
-            kind: 'unknown',
-          });
-        continue;
-      }
-      const v = simpleCodec(property.use.type).read(a.value);
-      if (v instanceof Misfit)
-        this.faults.push({ pointer: `${frame.pointer}/${property.json}`, words: v.words, kind: 'type' });
-      else frame.object[property.json] = v;
-    }
-  }
-
-  private finish(frame: Frame): unknown {
-    if (frame.nil) return null;
-    if (frame.list) return frame.list;
-    if (frame.simple) {
-      const v = frame.simple.read(frame.text);
-      if (v instanceof Misfit) {
-        this.faults.push({ pointer: frame.pointer, words: v.words, kind: 'type' });
+/** `actual` is the declared element or the substitute that stands there, which `member` then names. */
+export function readElement(
+  declared: ElementDecl,
+  actual: ElementDecl,
+  member: string | undefined,
+  s: XmlScanner,
+  c: ReadContext,
+): unknown {
+  let type = actual.type;
+  let label = member;
+  if (s.attributeCount > 0) {
+    let named: string | undefined;
+    for (let k = 0; k < s.attributeCount; k++) {
+      const a = s.attributeName[k]!;
+      if (a.uri !== XSI || a.prefix === '') continue;
+      const value = s.attributeValue[k]!.trim();
+      if (a.local === 'nil' && (value === 'true' || value === '1') && actual.nillable) {
+        s.skip();
         return null;
       }
-      if (!frame.root) return v;
-      return { value: v };
+      if (a.local === 'type') named = value;
     }
-    const binding = frame.binding!;
-    const object = frame.object!;
-    if (binding.text) {
-      const v = simpleCodec(binding.text.type).read(frame.text);
-      if (v instanceof Misfit) this.faults.push({ pointer: frame.pointer, words: v.words, kind: 'type' });
-      else object.value = v;
-    } else if (!frame.mixed && frame.text.trim() !== '' && !this.lenient) {
-      this.faults.push({ pointer: frame.pointer, words: `text stands where only elements may stand`, kind: 'type' });
-    }
-    this.checkPresence(binding, object, frame.pointer);
-    return object;
-  }
-
-  private checkPresence(binding: Binding, object: Record<string, unknown>, pointer: string): void {
-    for (const p of binding.properties) {
-      if (p.kind === 'element') {
-        // None is an empty array; here, so that properties stand in the order of the XML.
-        if (p.many) object[p.json] ??= [];
-        const have = object[p.json];
-        const n = p.many ? (have as unknown[]).length : have === undefined ? 0 : 1;
-        if (n < p.min)
-          this.faults.push({
-            pointer: `${pointer}/${p.json}`,
-            words:
-              p.many && n > 0
-                ? `${p.decl.name} occurs ${n} times, at least ${p.min} are needed`
-                : `the element ${p.decl.name} is missing`,
-            kind: 'missing',
-          });
-        else if (n > p.max)
-          this.faults.push({
-            pointer: `${pointer}/${p.json}`,
-            words: `${p.decl.name} occurs ${n} times, at most ${p.max} may`,
-            kind: 'type',
-          });
-      } else if (p.kind === 'attribute' && p.use.required && object[p.json] === undefined) {
-        this.faults.push({
-          pointer: `${pointer}/${p.json}`,
-          words: `the attribute ${p.use.name} is missing`,
-          kind: 'missing',
-        });
+    if (named !== undefined && type.kind === 'complex') {
+      const said = namedType(named, declared, actual, type, s, c);
+      if (said) {
+        type = said.type;
+        label = said.label ?? label;
       }
     }
   }
+  if (type.kind === 'complex' && type.abstract && !c.lenient)
+    c.tell('type', `the type of ${actual.name} is abstract; xsi:type must say which type stands there`);
+  return readerFor(type)(s, c, label);
 }
 
-interface Frame {
-  readonly property: ElementProperty | undefined;
-  readonly pointer: string;
-  readonly nil: boolean;
-  readonly root: boolean;
-  readonly mixed: boolean;
-  readonly anyAttribute: boolean;
-  text: string;
-  readonly simple?: SimpleCodec;
-  readonly binding?: Binding;
-  readonly object?: Record<string, unknown>;
-  readonly list?: unknown[];
-  /** Inside a wrapper: its one repeating element. */
-  readonly items?: { match(uri: string, local: string): ElementProperty | undefined };
+/** What xsi:type says (Part 1 §2.6.1): the declared type itself, one derived from it, or any type where xs:anyType is declared. */
+function namedType(
+  text: string,
+  declared: ElementDecl,
+  actual: ElementDecl,
+  type: ComplexType,
+  s: XmlScanner,
+  c: ReadContext,
+): { type: Type; label?: string } | undefined {
+  const colon = text.indexOf(':');
+  const uri = s.namespaceOf(colon < 0 ? '' : text.slice(0, colon));
+  const local = colon < 0 ? text : text.slice(colon + 1);
+  if (uri !== undefined) {
+    if (type.name && type.name.local === local && type.name.uri === uri) return undefined;
+    const derived = type.derived?.find((t) => t.name!.local === local && t.name!.uri === uri);
+    if (derived) {
+      const variant = variantsOf(declared).find((v) => v.decl === actual && v.content === derived);
+      return { type: derived, label: variant?.type };
+    }
+    if (type.name?.uri === XSD) {
+      const any = actual.schemas?.typeNamed({ uri, local });
+      if (any && any !== type) return { type: any, label: local };
+      return undefined;
+    }
+  }
+  if (!c.lenient) c.tell('type', `xsi:type says ${text}, which is not derived from the type of ${actual.name}`);
+  return undefined;
 }
 
-function makeFrame(
-  type: Type,
-  property: ElementProperty | undefined,
-  pointer: string,
-  nil: boolean,
-  root: boolean,
-): Frame {
-  if (type.kind === 'simple')
-    return { property, pointer, nil, root, mixed: false, anyAttribute: false, text: '', simple: simpleCodec(type) };
-  const binding = bindingOf(type);
-  const object: Record<string, unknown> = {};
-  return {
-    property,
-    pointer,
-    nil,
-    root,
-    mixed: type.mixed,
-    anyAttribute: type.anyAttribute,
-    text: '',
-    binding,
-    object,
+function simpleReader(type: SimpleType): TypeReader {
+  const codec = simpleCodec(type);
+  return (s, c, label) => {
+    if (s.attributeCount > 0) foreignAttributes(s, c);
+    const text = s.simpleContent();
+    const value = text === undefined ? strayElement(s, c) : valueOf(codec, text, c);
+    return label === undefined ? value : { [TYPE_PROPERTY]: label, value };
   };
 }
 
-function makeWrapperFrame(item: ElementProperty, property: ElementProperty, pointer: string): Frame {
-  const match = (uri: string, local: string) => (local === item.decl.name && uri === item.decl.uri ? item : undefined);
-  return {
-    property,
-    pointer,
-    nil: false,
-    root: false,
-    mixed: false,
-    anyAttribute: false,
-    text: '',
-    list: [],
-    items: { match },
+function readLeaf(codec: SimpleCodec, s: XmlScanner, c: ReadContext): unknown {
+  const text = s.simpleContent();
+  return text === undefined ? strayElement(s, c) : valueOf(codec, text, c);
+}
+
+function complexReader(type: ComplexType): TypeReader {
+  if (type.name?.uri === XSD) return anyTypeReader;
+  const b = bindingOf(type);
+  const attributes = attributeReader(b);
+  if (b.text) {
+    const codec = simpleCodec(b.text.type);
+    return (s, c, label) => {
+      const object: Record<string, unknown> = label === undefined ? {} : { [TYPE_PROPERTY]: label };
+      attributes(object, s, c);
+      const text = s.simpleContent();
+      object.value = text === undefined ? strayElement(s, c) : valueOf(codec, text, c, 'value');
+      return object;
+    };
+  }
+  if (b.mixed) return mixedReader(b, attributes);
+  return elementsReader(type, b, attributes);
+}
+
+/** xs:anyType: the default form of XML without a schema. */
+const anyTypeReader: TypeReader = (s, _c, label) => {
+  const value = readPlain(s, PLAIN);
+  return label === undefined ? value : { [TYPE_PROPERTY]: label, value };
+};
+
+function elementsReader(type: ComplexType, b: Binding, attributes: AttributeReader): TypeReader {
+  let slots: Slots | undefined;
+  let order: Order | undefined;
+  const properties = [...b.byElement.values()];
+  const lists = properties.filter((p) => p.many);
+  const counted = properties.filter((p) => p.min > 0 || (p.many && p.max !== Infinity));
+  const noAttributes = b.byAttribute.size === 0;
+
+  return (s, c, label) => {
+    order ??= orderOf(type);
+    slots ??= slotsOf(b, order);
+    const object: Record<string, unknown> = label === undefined ? {} : { [TYPE_PROPERTY]: label };
+    if (s.attributeCount > 0 || !noAttributes) attributes(object, s, c);
+    let reached = -1;
+    let state = order.kind === 'automaton' ? 0 : -1;
+    let orderly = !c.lenient;
+    let found = false;
+    for (;;) {
+      const event = s.next();
+      if (event === CLOSE) break;
+      if (event === TEXT) {
+        if (!c.lenient && !isSpace(s.chars)) c.tell('type', 'text stands where only elements may stand');
+        continue;
+      }
+      const { local, uri } = s.name;
+      const slot = slotFor(slots, local, uri);
+      if (slot === undefined) {
+        const wild = b.wildcards.length > 0 && b.wildcards.some((w) => allows(w, uri));
+        if (wild && state >= 0 && orderly) state = advance(order, state, 'wildcard', local, c);
+        if (wild) ((object.$any ??= []) as unknown[]).push(readPlainNamed(s, PLAIN));
+        else {
+          if (!c.lenient) c.tell('unknown', `the element ${local} is not known here`);
+          s.skip();
+        }
+        continue;
+      }
+      found = true;
+      const { json } = slot;
+      if (orderly) {
+        if (state >= 0) {
+          state = advance(order, state, slot.property, local, c, json);
+          if (state < 0) orderly = false;
+        } else if (slot.index >= 0) {
+          if (slot.index < reached) {
+            c.tell(
+              'order',
+              `the element ${local} stands too late: what follows it in the contract came before it`,
+              json,
+            );
+            orderly = false;
+          } else reached = slot.index;
+        }
+      }
+      if (slot.many) {
+        let list = object[json] as unknown[] | undefined;
+        if (list === undefined || json === '__proto__') setMember(object, json, (list = []));
+        c.enter(json);
+        c.enter(list.length);
+        if (slot.leaf !== undefined && s.attributeCount === 0) list.push(readLeaf(slot.leaf, s, c));
+        else list.push(readElement(slot.property.decl, slot.decl, slot.member, s, c));
+        c.leave();
+        c.leave();
+        continue;
+      }
+      c.enter(json);
+      if (object[json] !== undefined && Object.hasOwn(object, json))
+        c.tell('type', `the element ${local} occurs more than once`);
+      const value =
+        slot.leaf !== undefined && s.attributeCount === 0
+          ? readLeaf(slot.leaf, s, c)
+          : slot.plain
+            ? readElement(slot.decl, slot.decl, undefined, s, c)
+            : slot.wrapped
+              ? readWrapped(slot.wrapped, s, c)
+              : readElement(slot.property.decl, slot.decl, slot.member, s, c);
+      c.leave();
+      setMember(object, json, value);
+    }
+    for (const p of lists) if (object[p.json] === undefined) setMember(object, p.json, []);
+    const before = c.faults.length;
+    for (const p of counted) checkCount(p, object[p.json], c);
+    if (
+      state >= 0 &&
+      orderly &&
+      before === c.faults.length &&
+      order.kind === 'automaton' &&
+      !order.states[state]!.final
+    )
+      endsEarly(order.states[state]!.next.keys(), found, c);
+    return object;
+  };
+}
+
+/** A wrapper whose JSON is the list inside it. */
+function readWrapped(item: ElementProperty, s: XmlScanner, c: ReadContext): unknown[] {
+  const list: unknown[] = [];
+  const { decl } = item;
+  if (s.attributeCount > 0) foreignAttributes(s, c);
+  for (;;) {
+    const event = s.next();
+    if (event === CLOSE) break;
+    if (event === TEXT) {
+      if (!c.lenient && !isSpace(s.chars)) c.tell('type', 'text stands where only elements may stand');
+      continue;
+    }
+    const { local, uri } = s.name;
+    const own = local === decl.name && uri === decl.uri && !decl.abstract;
+    const member = own ? undefined : decl.substitutes?.find((d) => d.name === local && d.uri === uri);
+    if (!own && !member) {
+      if (!c.lenient) c.tell('unknown', `the element ${local} is not known here`);
+      s.skip();
+      continue;
+    }
+    c.enter(list.length);
+    list.push(readElement(decl, member ?? decl, member?.name, s, c));
+    c.leave();
+  }
+  if (list.length < item.min)
+    c.tell('missing', `${decl.name} occurs ${list.length} times, at least ${item.min} are needed`);
+  else if (list.length > item.max) c.tell('type', `${decl.name} occurs ${list.length} times, at most ${item.max} may`);
+  return list;
+}
+
+/** Text and elements as one list in the order they have: strings, and objects of one member for elements. */
+function mixedReader(b: Binding, attributes: AttributeReader): TypeReader {
+  let slots: Slots | undefined;
+  return (s, c, label) => {
+    slots ??= slotsOf(b, { kind: 'free' });
+    const object: Record<string, unknown> = label === undefined ? {} : { [TYPE_PROPERTY]: label };
+    attributes(object, s, c);
+    const list: unknown[] = [];
+    const counts = new Map<ElementProperty, number>();
+    object.$mixed = list;
+    c.enter('$mixed');
+    for (;;) {
+      const event = s.next();
+      if (event === CLOSE) break;
+      if (event === TEXT) {
+        const last = list.length - 1;
+        if (typeof list[last] === 'string') list[last] += s.chars;
+        else list.push(s.chars);
+        continue;
+      }
+      const { local, uri } = s.name;
+      const slot = slotFor(slots, local, uri);
+      c.enter(list.length);
+      if (slot) {
+        counts.set(slot.property, (counts.get(slot.property) ?? 0) + 1);
+        c.enter(slot.json);
+        const value = slot.wrapped
+          ? readWrapped(slot.wrapped, s, c)
+          : readElement(slot.property.decl, slot.decl, slot.member, s, c);
+        c.leave();
+        const item: Record<string, unknown> = {};
+        setMember(item, slot.json, value);
+        list.push(item);
+      } else if (b.wildcards.some((w) => allows(w, uri))) list.push({ $any: readPlainNamed(s, PLAIN) });
+      else {
+        if (!c.lenient) c.tell('unknown', `the element ${local} is not known here`);
+        s.skip();
+      }
+      c.leave();
+    }
+    for (const p of b.byElement.values()) {
+      const n = counts.get(p) ?? 0;
+      if (n < p.min) c.tell('missing', `the element ${p.decl.name} is missing`);
+      else if (n > p.max) c.tell('type', `${p.decl.name} occurs ${n} times, at most ${p.max} may`);
+    }
+    c.leave();
+    return object;
   };
 }

@@ -42,7 +42,8 @@ function makeCodec(type: SimpleType): SimpleCodec {
   }
 }
 
-const collapse = (text: string): string => text.replace(/[ \t\n\r]+/g, ' ').trim();
+const LOOSE = /^[ \t\n\r]|[ \t\n\r]$|[\t\n\r]| {2}/;
+const collapse = (text: string): string => (LOOSE.test(text) ? text.replace(/[ \t\n\r]+/g, ' ').trim() : text);
 
 function normalise(text: string, type: SimpleType): string {
   const mode = type.facets.whiteSpace;
@@ -67,8 +68,11 @@ function booleanCodec(): SimpleCodec {
   };
 }
 
+const JSON_NUMBER = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
+
 /** XML number text to JSON number text: no leading +, no leading zeros, digits on both sides of the point (RFC 8259 §6). */
 export function jsonNumberText(text: string): string {
+  if (JSON_NUMBER.test(text)) return text;
   let sign = '';
   let t = text;
   if (t[0] === '+') t = t.slice(1);
@@ -90,12 +94,27 @@ function numberCodec(type: SimpleType, lexical: RegExp, words: string): SimpleCo
     const broken = rule(text);
     return broken ? new Misfit(broken) : text;
   };
+  const small = smallRule(type);
   return {
     read(text) {
+      // Up to nine digits with nothing to drop: a double holds them, and most bounds are plain comparisons.
+      if (small !== undefined && SMALL.test(text)) {
+        const n = Number(text);
+        if (n >= small.min && n <= small.max) return n;
+      }
       const t = check(collapse(text));
       return t instanceof Misfit ? t : numberFromText(jsonNumberText(t));
     },
     write(value) {
+      if (
+        small !== undefined &&
+        typeof value === 'number' &&
+        value >= small.min &&
+        value <= small.max &&
+        (value | 0) === value &&
+        !Object.is(value, -0)
+      )
+        return String(value);
       if (!isNumber(value)) return new Misfit(`${show(value)} is not ${words}`);
       let text = typeof value === 'number' ? String(value) : value.text;
       if (/[eE]/.test(text)) text = plainDecimal(text);
@@ -103,6 +122,19 @@ function numberCodec(type: SimpleType, lexical: RegExp, words: string): SimpleCo
       return check(text);
     },
   };
+}
+
+const SMALL = /^(?:0|-?[1-9]\d{0,8})$/;
+
+/** Bounds of a number type as doubles, where nothing but bounds limits it. */
+function smallRule(type: SimpleType): { min: number; max: number } | undefined {
+  const f = type.facets;
+  if (f.enumeration || f.patterns || f.totalDigits !== undefined) return undefined;
+  const low = [f.minInclusive, f.minExclusive].filter((v) => v !== undefined).map(Number);
+  const high = [f.maxInclusive, f.maxExclusive].filter((v) => v !== undefined).map(Number);
+  const min = Math.max(-999_999_999, ...low.map((v) => Math.ceil(v) + (f.minExclusive === undefined ? 0 : 1)));
+  const max = Math.min(999_999_999, ...high.map((v) => Math.floor(v) - (f.maxExclusive === undefined ? 0 : 1)));
+  return { min, max };
 }
 
 /** xs:decimal knows no exponent (Part 2 §3.2.3.1): 1e-7 is written 0.0000001. */
@@ -227,25 +259,37 @@ function stringCodec(type: SimpleType): SimpleCodec {
     if (allowed && !allowed.has(text)) return `"${brief(text)}" is none of ${[...allowed].slice(0, 20).join(', ')}`;
     if (lexical && !lexical.test.test(text)) return `"${brief(text)}" is not ${lexical.words}`;
     if (counted && (min !== undefined || max !== undefined)) {
-      const n = [...text].length;
+      const n = lengthOf(text);
       if (min !== undefined && n < min) return `"${brief(text)}" is shorter than ${min} characters`;
       if (max !== undefined && n > max) return `"${brief(text)}" is longer than ${max} characters`;
     }
     return undefined;
   };
+  const free = !allowed && !lexical && (!counted || (min === undefined && max === undefined));
   return {
     read(text) {
       const t = normalise(text, type);
+      if (free) return t;
       const words = check(t);
       return words ? new Misfit(words) : t;
     },
     write(value) {
       if (typeof value !== 'string') return new Misfit(`${show(value)} is not text`);
       if (hasForbidden(value)) return new Misfit('the text holds a control character that XML cannot carry');
-      const words = check(normalise(value, type));
+      const words = free ? undefined : check(normalise(value, type));
       return words ? new Misfit(words) : value;
     },
   };
+}
+
+/** Characters as XML counts them: a surrogate pair is one. */
+function lengthOf(text: string): number {
+  let n = text.length;
+  for (let i = 0; i < text.length; i++) {
+    const c = text.charCodeAt(i);
+    if (c >= 0xd800 && c < 0xdc00) n--;
+  }
+  return n;
 }
 
 function listCodec(type: SimpleType): SimpleCodec {

@@ -1,331 +1,391 @@
 import {
   bindingOf,
+  isPolymorphic,
+  orderOf,
+  TYPE_PROPERTY,
+  variantsOf,
+  XSD,
   XSI,
-  type AttributeProperty,
   type Binding,
   type ComplexType,
   type ElementDecl,
   type ElementProperty,
-  type Particle,
+  type SimpleType,
   type Type,
+  type Variant,
 } from '../../contract/xsd';
-import { escapeAttribute, escapeText, keyOf } from '../../xml';
-import type { ShapeFault } from './read';
-import { Misfit, show, simpleCodec } from './simple';
+import { escapeText } from '../../xml';
+import { writeModel } from './content';
+import type { ShapeFault } from './faults';
+import { anyTypeWriter, guardPlain, isObject, writeAny, writeAttribute, writeOpenAttributes, XmlOut } from './out';
+import { PLAIN, writePlainNamed } from './plain';
+import { Misfit, show, simpleCodec, type SimpleCodec } from './simple';
+
+/** XML of one element. With faults, which carry RFC 6901 pointers, the text must not be sent. */
+export interface WrittenElement {
+  readonly text: string;
+  readonly faults: readonly ShapeFault[];
+}
 
 /**
- * Writes JSON as XML in the order, namespace and form that the schema demands. Faults are collected with their RFC 6901
- * pointers; with faults the text must not be sent. Namespace prefixes are declared where they are first needed.
+ * The content of a message element as XML, in the order, namespace and form that the schema demands: properties of the object are its
+ * children; simple content stands in `value`. `base` is the pointer of the value.
  */
-export class ElementWriter {
-  private out = '';
-  readonly faults: ShapeFault[] = [];
-  private readonly prefixes = new Map<string, string>();
-  private readonly declared = new Set<string>();
+export function writeMessageElement(decl: ElementDecl, content: unknown, base = ''): WrittenElement {
+  const w = new XmlOut(base);
+  const value = content === undefined ? {} : content;
+  if (decl.type.kind !== 'simple') return written(decl, value, w);
+  if (!isObject(value)) {
+    w.tell('type', `${show(value)} is not an object`);
+    return { text: '', faults: w.faults };
+  }
+  for (const key of Object.keys(value))
+    if (key !== 'value' && value[key] !== undefined) w.tell('unknown', `the property ${key} is not known here`, key);
+  if (value.value === undefined) {
+    w.tell('missing', 'value is missing', 'value');
+    return { text: '', faults: w.faults };
+  }
+  w.enter('value');
+  return written(decl, value.value, w);
+}
 
-  constructor(private readonly pointerBase = '') {}
+/** One element with its value, as it stands inside another. */
+export function writeOneElement(decl: ElementDecl, value: unknown, base = ''): WrittenElement {
+  return written(decl, value, new XmlOut(base));
+}
 
-  /** Content of a message element: properties of the object are its children; simple content stands in `value`. */
-  message(decl: ElementDecl, content: unknown): string {
+function written(decl: ElementDecl, value: unknown, w: XmlOut): WrittenElement {
+  writeElement(decl, value, w);
+  return { text: w.finish(), faults: w.faults };
+}
+
+/** Writes what stands behind `<tag`: attributes, `>` and the content, and returns true; or `/>` and returns false. */
+type TypeWriter = (value: unknown, w: XmlOut) => boolean;
+
+const writers = new WeakMap<Type, TypeWriter>();
+
+function writerFor(type: Type): TypeWriter {
+  let t = writers.get(type);
+  if (!t) {
+    t = type.kind === 'simple' ? simpleWriter(type) : complexWriter(type);
+    writers.set(type, t);
+  }
+  return t;
+}
+
+/** What is known of an element before any value comes; tags are kept for the prefix that they were last written with. */
+interface Plan {
+  readonly open: boolean;
+  readonly leaf: SimpleCodec | undefined;
+  readonly write: TypeWriter;
+  prefix: string | undefined;
+  tag: string;
+  start: string;
+  end: string;
+}
+
+const plans = new WeakMap<ElementDecl, Plan>();
+
+function planFor(decl: ElementDecl): Plan {
+  let plan = plans.get(decl);
+  if (!plan) {
     const type = decl.type;
-    this.startTag(decl);
-    const value = content === undefined ? {} : content;
-    if (type.kind === 'simple') {
-      if (!isObject(value)) this.fault(this.pointerBase, `${show(value)} is not an object`, 'type');
-      else {
-        this.unknown(value, new Set(['value']), this.pointerBase);
-        if (value.value === undefined) this.fault(`${this.pointerBase}/value`, 'value is missing', 'missing');
-        else this.endSimple(decl, type, value.value, `${this.pointerBase}/value`);
-      }
-    } else this.complex(decl, type, value, this.pointerBase);
-    return this.out;
+    const open = isPolymorphic(decl) || isAnyType(type) || decl.abstract || (type.kind === 'complex' && type.abstract);
+    const leaf = !open && type.kind === 'simple' && decl.fixed === undefined ? simpleCodec(type) : undefined;
+    plan = { open, leaf, write: writerFor(type), prefix: undefined, tag: '', start: '', end: '' };
+    plans.set(decl, plan);
   }
+  return plan;
+}
 
-  /** One element with its value, as it stands inside another. */
-  element(decl: ElementDecl, value: unknown, pointer: string): string {
-    this.one(decl, value, pointer);
-    return this.out;
+function setTags(plan: Plan, decl: ElementDecl, prefix: string): void {
+  plan.prefix = prefix;
+  plan.tag = prefix === '' ? decl.name : `${prefix}:${decl.name}`;
+  plan.start = `<${plan.tag}`;
+  plan.end = `</${plan.tag}>`;
+}
+
+/** One element with its value. */
+export function writeElement(decl: ElementDecl, value: unknown, w: XmlOut): void {
+  writePlanned(planFor(decl), decl, value, w);
+}
+
+function writePlanned(plan: Plan, decl: ElementDecl, value: unknown, w: XmlOut): void {
+  if (plan.open || value === null) {
+    writeOpen(decl, value, w);
+    return;
   }
-
-  private fault(pointer: string, words: string, kind: ShapeFault['kind']): void {
-    this.faults.push({ pointer, words, kind });
+  const prefix = w.prefixOf(decl.uri);
+  if (plan.prefix !== prefix) setTags(plan, decl, prefix);
+  const { start, end } = plan;
+  if (plan.leaf) {
+    const text = plan.leaf.write(value);
+    if (text instanceof Misfit) w.tell('type', text.words);
+    else w.out += `${start}>${escapeText(text)}${end}`;
+    return;
   }
+  w.out += start;
+  if (decl.fixed !== undefined) checkFixed(decl, decl.type, value, w);
+  if (plan.write(value, w)) w.out += end;
+}
 
-  private prefix(uri: string): string {
-    let p = this.prefixes.get(uri);
-    if (!p) {
-      p = uri === XSI ? 'xsi' : `n${this.prefixes.size + 1}`;
-      this.prefixes.set(uri, p);
+function checkFixed(decl: ElementDecl, type: Type, value: unknown, w: XmlOut): void {
+  if (type.kind !== 'simple') return;
+  const text = simpleCodec(type).write(value);
+  if (!(text instanceof Misfit) && text !== decl.fixed) w.tell('type', `${decl.name} must be ${decl.fixed}`);
+}
+
+/** One element with what its declaration says of null and variants. */
+function writeOpen(decl: ElementDecl, value: unknown, w: XmlOut): void {
+  let actual = decl;
+  let type = decl.type;
+  let content = value;
+  let named: Type | undefined;
+  if (value !== null && typeof value === 'object' && (isPolymorphic(decl) || isAnyType(type))) {
+    const label = (value as Record<string, unknown>)[TYPE_PROPERTY];
+    if (label !== undefined) {
+      const variant = variantFor(decl, label, w);
+      if (!variant) return;
+      actual = variant.decl;
+      type = variant.content;
+      named = type === actual.type ? undefined : type;
+      const { [TYPE_PROPERTY]: _label, ...rest } = value as Record<string, unknown>;
+      content = type.kind === 'simple' || isAnyType(type) ? rest.value : rest;
     }
-    return p;
   }
-
-  private opened: string[] = [];
-
-  private startTag(decl: ElementDecl): void {
-    if (decl.uri === '') {
-      this.opened.push(decl.name);
-      this.out += `<${decl.name}`;
-      return;
-    }
-    const p = this.prefix(decl.uri);
-    const name = `${p}:${decl.name}`;
-    this.opened.push(name);
-    this.out += `<${name}`;
-    this.declare(p, decl.uri);
+  if (actual.abstract || (type.kind === 'complex' && type.abstract)) {
+    const names = variantsOf(decl).map((v) => v.type);
+    w.tell(
+      'missing',
+      names.length
+        ? `${decl.name} is abstract: ${TYPE_PROPERTY} must be one of ${names.join(', ')}`
+        : `${decl.name} is abstract and nothing can stand for it`,
+      TYPE_PROPERTY,
+    );
+    return;
   }
-
-  /** A prefix stays declared for what is inside; the outermost element that needs it carries it. */
-  private declare(p: string, uri: string): void {
-    const key = `${this.opened.length}`;
-    for (let depth = 1; depth <= this.opened.length; depth++) if (this.declared.has(`${depth} ${p}`)) return;
-    this.declared.add(`${key} ${p}`);
-    this.out += ` xmlns:${p}="${escapeAttribute(uri)}"`;
+  const tag = w.tagOf(actual.uri, actual.name);
+  w.out += `<${tag}`;
+  if (named) w.out += ` ${w.prefixOf(XSI)}:type="${w.tagOf(named.name!.uri, named.name!.local)}"`;
+  if (content === null && !isAnyType(type)) {
+    if (!actual.nillable) w.tell('type', `${actual.name} may not be null`);
+    w.out += ` ${w.prefixOf(XSI)}:nil="true"/>`;
+    return;
   }
+  if (actual.fixed !== undefined) checkFixed(actual, type, content, w);
+  if (writerFor(type)(content, w)) w.out += `</${tag}>`;
+}
 
-  private close(content: boolean): void {
-    const depth = this.opened.length;
-    const name = this.opened.pop()!;
-    this.out += content ? `</${name}>` : '/>';
-    for (const p of this.prefixes.values()) this.declared.delete(`${depth} ${p}`);
+const isAnyType = (type: Type): boolean => type.kind === 'complex' && type.name?.uri === XSD;
+
+function variantFor(decl: ElementDecl, label: unknown, w: XmlOut): Variant | undefined {
+  const variants = variantsOf(decl);
+  const own = decl.type.name?.local;
+  const found =
+    variants.find((v) => v.type === label) ??
+    (label === decl.name || label === own ? variants.find((v) => v.type === undefined) : undefined);
+  if (found) return found;
+  if (isAnyType(decl.type) && typeof label === 'string') {
+    const type = decl.schemas?.typesCalled(label)[0];
+    if (type) return { type: label, decl, content: type };
   }
+  const names = variants.map((v) => v.type ?? own ?? decl.name);
+  w.tell('type', `${show(label)} is none of ${names.slice(0, 20).join(', ')}`, TYPE_PROPERTY);
+  return undefined;
+}
 
-  private endSimple(decl: ElementDecl, type: Type & { kind: 'simple' }, value: unknown, pointer: string): void {
-    const text = simpleCodec(type).write(value);
+function simpleWriter(type: SimpleType): TypeWriter {
+  const codec = simpleCodec(type);
+  return (value, w) => {
+    const text = codec.write(value);
     if (text instanceof Misfit) {
-      this.fault(pointer, text.words, 'type');
-      this.close(false);
-      return;
-    }
-    if (decl.fixed !== undefined && text !== decl.fixed)
-      this.fault(pointer, `${decl.name} must be ${decl.fixed}`, 'type');
-    this.out += `>${escapeText(text)}`;
-    this.close(true);
-  }
+      w.tell('type', text.words);
+      w.out += '>';
+    } else w.out += `>${escapeText(text)}`;
+    return true;
+  };
+}
 
-  private one(decl: ElementDecl, value: unknown, pointer: string): void {
-    this.startTag(decl);
-    if (value === null) {
-      if (!decl.nillable) this.fault(pointer, `${decl.name} may not be null`, 'type');
-      this.declare(this.prefix(XSI), XSI);
-      this.out += ' xsi:nil="true"';
-      this.close(false);
-    } else if (decl.type.kind === 'simple') this.endSimple(decl, decl.type, value, pointer);
-    else this.complex(decl, decl.type, value, pointer);
-  }
-
-  private complex(decl: ElementDecl, type: ComplexType, value: unknown, pointer: string): void {
+function complexWriter(type: ComplexType): TypeWriter {
+  if (isAnyType(type)) return anyTypeWriter;
+  const b = bindingOf(type);
+  const attributes = [...b.byAttribute.values()];
+  const content = b.text
+    ? textWriter(b.text.type)
+    : b.mixed
+      ? mixedWriter(b)
+      : b.particle
+        ? elementsWriter(type, b)
+        : undefined;
+  return (value, w) => {
     if (!isObject(value)) {
-      this.fault(pointer, `${show(value)} is not an object`, 'type');
-      this.close(false);
-      return;
+      w.tell('type', `${show(value)} is not an object`);
+      w.out += '/>';
+      return false;
     }
-    const binding = bindingOf(type);
-    if (type.abstract) this.fault(pointer, `the type of ${decl.name} is abstract; it cannot be sent as it is`, 'type');
-    for (const p of binding.byAttribute.values()) this.attribute(p, value[p.json], pointer);
-    this.unknown(value, binding.byJson, pointer);
-    if (binding.text) {
-      if (value.value === undefined) {
-        this.fault(`${pointer}/value`, 'value is missing', 'missing');
-        this.close(false);
-      } else this.endSimple(decl, binding.text.type, value.value, `${pointer}/value`);
-      return;
+    for (const p of attributes) writeAttribute(p, value[p.json], w);
+    if (b.anyAttribute && value.$attributes !== undefined) writeOpenAttributes(value.$attributes, w);
+    checkUnknown(value, b, w);
+    if (!content) {
+      w.out += '/>';
+      return false;
     }
-    if (!binding.particle) {
-      this.close(false);
-      return;
+    if (!b.text && isEmpty(value, b)) {
+      w.out += '/>';
+      // Nothing is written, but what is missing must be told.
+      const before = w.out;
+      content(value, w);
+      w.out = before;
+      return false;
     }
-    this.out += '>';
-    const before = this.out.length;
-    new ContentWalk(this, binding, value, pointer).run(binding.particle);
-    if (this.out.length === before) {
-      this.out = this.out.slice(0, -1);
-      this.close(false);
-    } else this.close(true);
-  }
-
-  private unknown(value: Record<string, unknown>, known: { has(name: string): boolean }, pointer: string): void {
-    for (const key of Object.keys(value)) {
-      if (!known.has(key) && value[key] !== undefined)
-        this.fault(
-          `${pointer}/${key.replace(/~/g, '~0').replace(/\//g, '~1')}`,
-          `the property ${key} is not known here`,
-          'unknown',
-        );
-    }
-  }
-
-  private attribute(p: AttributeProperty, value: unknown, pointer: string): void {
-    if (value === undefined) {
-      if (p.use.required) this.fault(`${pointer}/${p.json}`, `${p.json} is missing`, 'missing');
-      return;
-    }
-    const text = simpleCodec(p.use.type).write(value);
-    if (text instanceof Misfit) this.fault(`${pointer}/${p.json}`, text.words, 'type');
-    else {
-      if (p.use.fixed !== undefined && p.use.fixed !== text)
-        this.fault(`${pointer}/${p.json}`, `${p.json} must be ${p.use.fixed}`, 'type');
-      let name = p.use.name;
-      if (p.use.uri === 'http://www.w3.org/XML/1998/namespace') name = `xml:${name}`;
-      else if (p.use.uri) {
-        const prefix = this.prefix(p.use.uri);
-        this.declare(prefix, p.use.uri);
-        name = `${prefix}:${name}`;
-      }
-      this.out += ` ${name}="${escapeAttribute(text)}"`;
-    }
-  }
-
-  /** Called by the walk: one occurrence of a property. */
-  occurrence(p: ElementProperty, value: unknown, pointer: string): void {
-    const item = p.wrapped;
-    if (!item) {
-      this.one(p.decl, value, pointer);
-      return;
-    }
-    if (!Array.isArray(value)) {
-      this.fault(pointer, `${show(value)} is not a list`, 'type');
-      return;
-    }
-    this.startTag(p.decl);
-    this.out += '>';
-    if (value.length < item.min) this.fault(pointer, `at least ${item.min} of ${item.decl.name} are needed`, 'missing');
-    if (value.length > item.max) this.fault(pointer, `at most ${item.max} of ${item.decl.name} may stand here`, 'type');
-    value.forEach((v, i) => this.one(item.decl, v, `${pointer}/${i}`));
-    this.close(true);
-  }
-
-  missing(p: ElementProperty, pointer: string): void {
-    this.fault(`${pointer}/${p.json}`, `${p.json} is missing`, 'missing');
-  }
-
-  choiceFault(pointer: string, words: string): void {
-    this.fault(pointer, words, 'choice');
-  }
+    w.out += '>';
+    content(value, w);
+    return true;
+  };
 }
 
-/** Lays the properties of one object along the content model; repeated groups take one item of each array per round. */
-class ContentWalk {
-  private readonly used = new Map<ElementProperty, number>();
-
-  constructor(
-    private readonly writer: ElementWriter,
-    private readonly binding: Binding,
-    private readonly value: Record<string, unknown>,
-    private readonly pointer: string,
-  ) {}
-
-  run(particle: Particle): void {
-    this.walk(particle, false);
-    for (const p of this.binding.properties) {
-      if (p.kind === 'element' && this.left(p) > 0 && !this.told.has(p))
-        this.writer.choiceFault(
-          `${this.pointer}/${p.json}`,
-          p.many
-            ? `${p.json} holds more items than may stand here`
-            : `${p.json} may not stand here together with what stands beside it`,
-        );
-    }
+/** No member that would become content: an empty-element tag says it. */
+function isEmpty(value: Record<string, unknown>, b: Binding): boolean {
+  for (const p of b.properties) {
+    if (p.kind === 'attribute' || p.kind === 'attributes') continue;
+    const v = value[p.json];
+    if (v === undefined) continue;
+    if (!Array.isArray(v) || v.length > 0 || (p.kind === 'element' && !p.many)) return false;
   }
-
-  private readonly told = new Set<ElementProperty>();
-
-  private propertyOf(p: Particle): ElementProperty | undefined {
-    return p.term.kind === 'element' ? this.binding.byElement.get(keyOf(p.term.uri, p.term.name)) : undefined;
-  }
-
-  private left(p: ElementProperty): number {
-    const value = this.value[p.json];
-    const used = this.used.get(p) ?? 0;
-    if (value === undefined) return 0;
-    if (!p.many) return 1 - used;
-    return Array.isArray(value) ? value.length - used : used === 0 ? 1 : 0;
-  }
-
-  private has(p: Particle): boolean {
-    const property = this.propertyOf(p);
-    if (property) return this.left(property) > 0;
-    return p.term.kind !== 'element' && p.term.kind !== 'any' && p.term.particles.some((inner) => this.has(inner));
-  }
-
-  private emptiable(p: Particle): boolean {
-    if (p.min === 0) return true;
-    if (p.term.kind === 'element') return false;
-    if (p.term.kind === 'any') return false;
-    return p.term.kind === 'choice'
-      ? p.term.particles.some((q) => this.emptiable(q)) || p.term.particles.length === 0
-      : p.term.particles.every((q) => this.emptiable(q));
-  }
-
-  private walk(p: Particle, repeating: boolean): void {
-    const property = this.propertyOf(p);
-    if (property) {
-      this.element(p, property, repeating);
-      return;
-    }
-    if (p.term.kind === 'element' || p.term.kind === 'any') return;
-    let rounds = 0;
-    while (rounds < p.max && this.has(p)) {
-      this.round(p.term.kind, p.term.particles, repeating || p.max > 1);
-      rounds++;
-    }
-    // Nothing given: a group that must stand and cannot be empty tells what it lacks.
-    if (rounds < p.min && !this.emptiable(p)) this.round(p.term.kind, p.term.particles, repeating || p.max > 1);
-  }
-
-  private round(kind: 'sequence' | 'choice' | 'all', particles: readonly Particle[], repeating: boolean): void {
-    if (kind !== 'choice') {
-      for (const inner of particles) this.walk(inner, repeating);
-      return;
-    }
-    const branch = particles.find((inner) => this.has(inner));
-    if (branch) this.walk(branch, repeating);
-    else if (!particles.some((inner) => this.emptiable(inner))) {
-      const names = particles.flatMap((inner) => this.firstNames(inner));
-      this.writer.choiceFault(this.pointer, `one of ${names.join(', ')} is needed`);
-    }
-  }
-
-  private firstNames(p: Particle): string[] {
-    const property = this.propertyOf(p);
-    if (property) return [property.json];
-    return p.term.kind === 'element' || p.term.kind === 'any'
-      ? []
-      : p.term.particles.flatMap((inner) => this.firstNames(inner));
-  }
-
-  private element(p: Particle, property: ElementProperty, repeating: boolean): void {
-    const value = this.value[property.json];
-    const at = `${this.pointer}/${property.json}`;
-    const used = this.used.get(property) ?? 0;
-    if (!property.many) {
-      if (value === undefined || used > 0) {
-        if (p.min > 0 && value === undefined) this.writer.missing(property, this.pointer);
-        return;
-      }
-      this.used.set(property, 1);
-      this.writer.occurrence(property, value, at);
-      return;
-    }
-    if (value !== undefined && !Array.isArray(value)) {
-      this.used.set(property, 1);
-      this.told.add(property);
-      this.writer.choiceFault(at, `${show(value)} is not a list`);
-      return;
-    }
-    const items = (value as unknown[] | undefined) ?? [];
-    const least = Math.max(p.min, repeating && p.max > 1 ? items.length - used : 0);
-    const take = Math.min(p.max, repeating ? Math.max(least, p.min) : items.length - used, items.length - used);
-    const n = repeating ? Math.max(take, Math.min(1, p.max, items.length - used)) : take;
-    if (n < p.min) {
-      if (n === 0) this.writer.missing(property, this.pointer);
-      else this.writer.choiceFault(at, `at least ${p.min} of ${property.json} are needed`);
-    }
-    for (let i = 0; i < n; i++) this.writer.occurrence(property, items[used + i], `${at}/${used + i}`);
-    this.used.set(property, used + n);
-  }
+  return true;
 }
 
-export function isObject(value: unknown): value is Record<string, unknown> {
-  return value !== null && typeof value === 'object' && !Array.isArray(value);
+type ContentWriter = (value: Record<string, unknown>, w: XmlOut) => void;
+
+function textWriter(type: SimpleType): ContentWriter {
+  const codec = simpleCodec(type);
+  return (value, w) => {
+    if (value.value === undefined) {
+      w.tell('missing', 'value is missing', 'value');
+      return;
+    }
+    const text = codec.write(value.value);
+    if (text instanceof Misfit) w.tell('type', text.words, 'value');
+    else w.out += escapeText(text);
+  };
+}
+
+function mixedWriter(b: Binding): ContentWriter {
+  const byName = new Map([...b.byElement.values()].map((p) => [p.json, p]));
+  return (value, w) => {
+    const list = value.$mixed ?? [];
+    if (!Array.isArray(list)) {
+      w.tell('type', `${show(list)} is not a list`, '$mixed');
+      return;
+    }
+    w.enter('$mixed');
+    list.forEach((item: unknown, i) => {
+      w.enter(i);
+      const name = isObject(item) ? Object.keys(item)[0] : undefined;
+      if (typeof item === 'string') w.out += escapeText(item);
+      else if (!isObject(item) || name === undefined || Object.keys(item).length !== 1)
+        w.tell('type', `${show(item)} is neither text nor an object of one member`);
+      else if (name === '$any' && b.wildcards.length)
+        guardPlain(w, () => (w.out += writePlainNamed(item.$any, '/$any', PLAIN)));
+      else {
+        const p = byName.get(name);
+        w.enter(name);
+        if (!p) w.tell('unknown', `the element ${name} is not known here`);
+        else writeOccurrence(p, item[name], w);
+        w.leave();
+      }
+      w.leave();
+    });
+    w.leave();
+  };
+}
+
+/** One element of a property: a wrapper with its list, or the element itself. */
+export function writeOccurrence(p: ElementProperty, value: unknown, w: XmlOut): void {
+  const item = p.wrapped;
+  if (!item) {
+    writeElement(p.decl, value, w);
+    return;
+  }
+  if (!Array.isArray(value)) {
+    w.tell('type', `${show(value)} is not a list`);
+    return;
+  }
+  if (value.length < item.min) w.tell('missing', `at least ${item.min} of ${item.decl.name} are needed`);
+  if (value.length > item.max) w.tell('type', `at most ${item.max} of ${item.decl.name} may stand here`);
+  const tag = w.tagOf(p.decl.uri, p.decl.name);
+  w.out += `<${tag}>`;
+  for (let i = 0; i < value.length; i++) {
+    w.enter(i);
+    writeElement(item.decl, value[i], w);
+    w.leave();
+  }
+  w.out += `</${tag}>`;
+}
+
+function elementsWriter(type: ComplexType, b: Binding): ContentWriter {
+  let run: ContentWriter | undefined;
+  return (value, w) => {
+    if (!run) {
+      const order = orderOf(type);
+      run =
+        order.kind === 'flat' ? flatWriter([...order.index.keys()]) : (v, x) => writeModel(b, v, x, writeOccurrence);
+    }
+    run(value, w);
+  };
+}
+
+/** A plain sequence: one property after the other. */
+function flatWriter(sequence: readonly (ElementProperty | 'wildcard')[]): ContentWriter {
+  const wrapped = sequence.map((p) => p !== 'wildcard' && p.wrapped !== undefined);
+  const plan = sequence.map((p) => (p === 'wildcard' || p.wrapped ? undefined : planFor(p.decl)));
+  return (object, w) => {
+    for (let k = 0; k < sequence.length; k++) {
+      const p = sequence[k]!;
+      if (p === 'wildcard') {
+        const items = object.$any;
+        if (Array.isArray(items)) writeAny(items, 0, items.length, w);
+        else if (items !== undefined) w.tell('type', `${show(items)} is not a list`, '$any');
+        continue;
+      }
+      const value = object[p.json];
+      if (!p.many) {
+        if (value === undefined) {
+          if (p.min > 0) w.tell('missing', `${p.json} is missing`, p.json);
+          continue;
+        }
+        w.enter(p.json);
+        if (wrapped[k]) writeOccurrence(p, value, w);
+        else writePlanned(plan[k]!, p.decl, value, w);
+        w.leave();
+        continue;
+      }
+      if (value === undefined) {
+        if (p.min > 0) w.tell('missing', `${p.json} is missing`, p.json);
+        continue;
+      }
+      if (!Array.isArray(value)) {
+        w.tell('type', `${show(value)} is not a list`, p.json);
+        continue;
+      }
+      if (value.length < p.min)
+        w.tell('missing', value.length ? `at least ${p.min} of ${p.json} are needed` : `${p.json} is missing`, p.json);
+      else if (value.length > p.max) w.tell('type', `at most ${p.max} of ${p.json} may stand here`, p.json);
+      w.enter(p.json);
+      for (let i = 0; i < value.length; i++) {
+        w.enter(i);
+        writePlanned(plan[k]!, p.decl, value[i], w);
+        w.leave();
+        w.rest();
+      }
+      w.leave();
+    }
+  };
+}
+
+function checkUnknown(value: Record<string, unknown>, b: Binding, w: XmlOut): void {
+  for (const key in value) {
+    if (!b.byJson.has(key) && value[key] !== undefined && Object.hasOwn(value, key))
+      w.tell('unknown', `the property ${key} is not known here`, key);
+  }
 }

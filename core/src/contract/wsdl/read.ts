@@ -317,6 +317,7 @@ class WsdlReader {
         doc: docOf(part),
         place: placeOf(part),
         type,
+        schemas: this.set,
       };
       return { min: 1, max: 1, term };
     });

@@ -95,6 +95,7 @@ export function addSchemas(source: ContractFiles, entry: XmlElement, set: Schema
       if (!location) continue;
       const [innerPath, inner] = tree(path, location, c);
       addSchema(inner, innerPath, c.local === 'import' ? undefined : doc.targetNamespace);
+      if (c.local === 'redefine') set.redefine(c, doc);
     }
   };
 

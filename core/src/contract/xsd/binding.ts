@@ -1,8 +1,8 @@
 import { keyOf } from '../../xml';
-import type { AttributeUse, ComplexType, ElementDecl, Particle, SimpleType, Term, Type } from './components';
+import type { AttributeUse, ComplexType, ElementDecl, Particle, SimpleType, Term, Type, Wildcard } from './components';
 
 /** One JSON property of a complex type: the meeting of XML and JSON (INTERFACES, "JSON made from XML that has a schema"). */
-export type Property = ElementProperty | AttributeProperty | TextProperty;
+export type Property = ElementProperty | AttributeProperty | TextProperty | OpenProperty;
 
 export interface ElementProperty {
   readonly kind: 'element';
@@ -29,6 +29,18 @@ export interface TextProperty {
   readonly type: SimpleType;
 }
 
+/**
+ * What the schema leaves open, under names that no element can have: `$any` for elements of a wildcard, `$attributes` for attributes of
+ * one, `$mixed` for content where text and elements follow each other.
+ */
+export interface OpenProperty {
+  readonly kind: 'any' | 'attributes' | 'mixed';
+  readonly json: '$any' | '$attributes' | '$mixed';
+}
+
+/** Says which type or which substitute stands there (xsi:type, substitution groups). */
+export const TYPE_PROPERTY = '$type';
+
 export interface Binding {
   readonly properties: readonly Property[];
   readonly byJson: ReadonlyMap<string, Property>;
@@ -37,8 +49,10 @@ export interface Binding {
   readonly byAttribute: ReadonlyMap<string, AttributeProperty>;
   readonly text?: TextProperty;
   readonly particle?: Particle;
-  /** Wildcards in the content: what stands there is not carried. */
-  readonly open: boolean;
+  /** Wildcards in the content, in order. */
+  readonly wildcards: readonly Wildcard[];
+  readonly mixed: boolean;
+  readonly anyAttribute: boolean;
 }
 
 const bindings = new WeakMap<Type, Binding>();
@@ -60,8 +74,9 @@ interface Found {
 
 function makeBinding(type: ComplexType): Binding {
   const found = new Map<string, Found>();
-  let open = false;
-  if (type.content.kind === 'elements') open = collect(type.content.particle, 1, 1, found);
+  const wildcards: Wildcard[] = [];
+  const particle = type.content.kind === 'elements' ? type.content.particle : undefined;
+  if (particle) collect(particle, 1, 1, found, wildcards);
 
   const properties: Property[] = [];
   const byJson = new Map<string, Property>();
@@ -70,32 +85,40 @@ function makeBinding(type: ComplexType): Binding {
   const elementNames = new Set([...found.values()].map((f) => f.decl.name));
   const text: TextProperty | undefined =
     type.content.kind === 'simple' ? { kind: 'text', json: 'value', type: type.content.type } : undefined;
+  const add = (p: Property) => {
+    properties.push(p);
+    byJson.set(p.json, p);
+  };
 
   for (const use of type.attributes) {
     const clash = elementNames.has(use.name) || (text && use.name === 'value') || byJson.has(use.name);
     const p: AttributeProperty = { kind: 'attribute', json: clash ? `${use.name}Attribute` : use.name, use };
-    properties.push(p);
-    byJson.set(p.json, p);
+    add(p);
     byAttribute.set(keyOf(use.uri, use.name), p);
   }
+  // Mixed content keeps the order of text and elements in one list; the elements' properties are the names inside of it.
+  const mixed = type.mixed && !text;
+  const names = new Map<string, Property>(byJson);
   for (const [key, f] of found) {
-    const p = elementProperty(f, free(f.decl.name, byJson));
-    properties.push(p);
-    byJson.set(p.json, p);
+    const p = elementProperty(f, free(f.decl.name, names));
+    names.set(p.json, p);
     byElement.set(key, p);
+    if (!mixed) add(p);
   }
-  if (text) {
-    properties.push(text);
-    byJson.set('value', text);
-  }
+  if (text) add(text);
+  if (mixed) add({ kind: 'mixed', json: '$mixed' });
+  else if (wildcards.length) add({ kind: 'any', json: '$any' });
+  if (type.anyAttribute) add({ kind: 'attributes', json: '$attributes' });
   return {
     properties,
     byJson,
     byElement,
     byAttribute,
     text,
-    particle: type.content.kind === 'elements' ? type.content.particle : undefined,
-    open,
+    particle,
+    wildcards,
+    mixed,
+    anyAttribute: type.anyAttribute,
   };
 }
 
@@ -125,12 +148,14 @@ function wrappedItem(decl: ElementDecl): ElementProperty | undefined {
     type.mixed ||
     type.attributes.length ||
     type.anyAttribute ||
-    type.abstract
+    type.abstract ||
+    type.derived?.length ||
+    decl.substitutes?.length
   )
     return undefined;
   const b = bindingOf(type);
   const only = b.properties[0];
-  if (b.open || b.properties.length !== 1 || only?.kind !== 'element' || !only.many) return undefined;
+  if (b.wildcards.length || b.properties.length !== 1 || only?.kind !== 'element' || !only.many) return undefined;
   return only;
 }
 
@@ -142,11 +167,14 @@ function free(name: string, taken: ReadonlyMap<string, unknown>): string {
 }
 
 /** Walks the content model. Occurrences multiply down, add up in sequence, and in a choice the least and the most count. */
-function collect(p: Particle, min: number, max: number, found: Map<string, Found>): boolean {
+function collect(p: Particle, min: number, max: number, found: Map<string, Found>, wildcards: Wildcard[]): void {
   const lo = min * p.min;
   const hi = p.max === 0 || max === 0 ? 0 : max * p.max;
   const term: Term = p.term;
-  if (term.kind === 'any') return true;
+  if (term.kind === 'any') {
+    wildcards.push(term);
+    return;
+  }
   if (term.kind === 'element') {
     const key = keyOf(term.uri, term.name);
     const have = found.get(key);
@@ -154,17 +182,16 @@ function collect(p: Particle, min: number, max: number, found: Map<string, Found
       have.min += lo;
       have.max += hi;
     } else found.set(key, { decl: term, min: lo, max: hi });
-    return false;
+    return;
   }
-  let open = false;
   if (term.kind !== 'choice') {
-    for (const inner of term.particles) open = collect(inner, lo, hi, found) || open;
-    return open;
+    for (const inner of term.particles) collect(inner, lo, hi, found, wildcards);
+    return;
   }
   // Branches are apart: a name that two branches share counts once for each way, so the larger of both, and is required only if all have it.
   const branches = term.particles.map((inner) => {
     const own = new Map<string, Found>();
-    open = collect(inner, lo, hi, own) || open;
+    collect(inner, lo, hi, own, wildcards);
     return own;
   });
   const names = new Set(branches.flatMap((b) => [...b.keys()]));
@@ -179,5 +206,60 @@ function collect(p: Particle, min: number, max: number, found: Map<string, Found
       have.max += most;
     } else found.set(key, { decl: first.decl, min: least, max: most });
   }
-  return open;
 }
+
+/** True where a wildcard lets elements of this namespace stand (Part 1 §3.10.4). */
+export function allows(w: Wildcard, uri: string): boolean {
+  if (w.namespaces === '##any') return true;
+  if (w.namespaces === '##other') return uri !== w.target && uri !== '';
+  return w.namespaces
+    .split(/\s+/)
+    .some((n) => (n === '##local' ? uri === '' : n === '##targetNamespace' ? uri === w.target : n === uri));
+}
+
+/** One thing that may stand where an element is declared: the element or a substitute, with the name that `$type` gives it. */
+export interface Variant {
+  /** Value of `$type`; absent for the element as it is declared. */
+  readonly type?: string;
+  readonly decl: ElementDecl;
+  /** Type of the content: the element's own, or a type derived from it, which xsi:type then names. */
+  readonly content: Type;
+}
+
+const variantLists = new WeakMap<ElementDecl, readonly Variant[]>();
+
+/** Every variant of a declaration, itself first where it is not abstract. One entry: nothing needs a name. */
+export function variantsOf(decl: ElementDecl): readonly Variant[] {
+  let list = variantLists.get(decl);
+  if (!list) {
+    list = makeVariants(decl);
+    variantLists.set(decl, list);
+  }
+  return list;
+}
+
+function makeVariants(decl: ElementDecl): Variant[] {
+  const out: Variant[] = [];
+  const taken = new Set<string>();
+  const addTypes = (d: ElementDecl, own: string | undefined) => {
+    const type = d.type;
+    if (!d.abstract && !(type.kind === 'complex' && type.abstract)) out.push({ type: own, decl: d, content: type });
+    for (const t of (type.kind === 'complex' && type.derived) || []) {
+      const local = t.name!.local;
+      const name = own === undefined && !taken.has(local) ? local : `${own ?? d.name}/${local}`;
+      if (taken.has(name)) continue;
+      taken.add(name);
+      if (!d.abstract) out.push({ type: name, decl: d, content: t });
+    }
+  };
+  for (const s of decl.substitutes ?? []) taken.add(s.name);
+  addTypes(decl, undefined);
+  for (const s of decl.substitutes ?? []) addTypes(s, s.name);
+  return out;
+}
+
+/** True where `$type` may stand in the value. */
+export const isPolymorphic = (decl: ElementDecl): boolean => {
+  const v = variantsOf(decl);
+  return v.length > 1 || v[0]?.type !== undefined;
+};

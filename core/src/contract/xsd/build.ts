@@ -24,6 +24,7 @@ export function buildElement(set: Resolver, node: XmlElement, doc: SchemaDocumen
   const form = attributeOf(node, 'form');
   const qualified = global || (form ? form === 'qualified' : doc.elementsQualified);
   let type: Type | undefined;
+  let substitutes: readonly ElementDecl[] | undefined;
   return {
     kind: 'element',
     name,
@@ -37,6 +38,10 @@ export function buildElement(set: Resolver, node: XmlElement, doc: SchemaDocumen
     get type() {
       return (type ??= elementType(set, node, doc));
     },
+    get substitutes() {
+      return (substitutes ??= global ? set.substitutesOf({ uri: doc.targetNamespace, local: name }) : []);
+    },
+    schemas: set,
   };
 }
 
@@ -53,24 +58,33 @@ function elementType(set: Resolver, node: XmlElement, doc: SchemaDocument): Type
 }
 
 export function buildComplex(set: Resolver, node: XmlElement, doc: SchemaDocument, name?: QName): ComplexType {
-  const common = {
+  let derived: readonly ComplexType[] | undefined;
+  return {
     kind: 'complex' as const,
     name,
     abstract: isTrue(attributeOf(node, 'abstract')),
     doc: documentationOf(node),
     place: placeOf(node),
+    ...complexBody(set, node, doc),
+    get derived() {
+      return (derived ??= name ? set.derivedFrom(name) : []);
+    },
   };
+}
+
+function complexBody(set: Resolver, node: XmlElement, doc: SchemaDocument): Derived & Pick<ComplexType, 'mixed'> {
   const mixed = isTrue(attributeOf(node, 'mixed'));
   const simpleContent = childOf(node, XSD, 'simpleContent');
-  if (simpleContent) return { ...common, mixed: false, ...simpleContentOf(set, simpleContent, doc) };
+  if (simpleContent) return { mixed: false, ...simpleContentOf(set, simpleContent, doc) };
   const complexContent = childOf(node, XSD, 'complexContent');
   if (complexContent) {
-    const isMixed = mixed || isTrue(attributeOf(complexContent, 'mixed'));
-    return { ...common, mixed: isMixed, ...complexContentOf(set, complexContent, doc) };
+    const own = complexContentOf(set, complexContent, doc);
+    // Part 1 §3.4.2: an extension of mixed content is mixed too.
+    const inherited = own.derivation === 'extension' && own.base?.kind === 'complex' && own.base.mixed;
+    return { mixed: mixed || isTrue(attributeOf(complexContent, 'mixed')) || inherited, ...own };
   }
   const own = attributesOf(set, node, doc);
   return {
-    ...common,
     mixed,
     derivation: 'restriction',
     content: contentOf(set, node, doc),
@@ -189,6 +203,7 @@ function termOf(set: Resolver, node: XmlElement, doc: SchemaDocument): Term | un
         kind: 'any',
         namespaces: attributeOf(node, 'namespace') ?? '##any',
         process: attributeOf(node, 'processContents') ?? 'strict',
+        target: doc.targetNamespace,
       };
     default:
       return undefined;

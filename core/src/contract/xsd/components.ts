@@ -32,12 +32,25 @@ export interface ElementDecl {
   readonly place: Place;
   /** Resolved on first use. */
   readonly type: Type;
+  /** Elements that may stand in its place (Part 1 §3.3.6), transitively, abstract ones left out. Absent: none. */
+  readonly substitutes?: readonly ElementDecl[];
+  /** Where names that a message brings (xsi:type) are looked up. Absent: built-in types only. */
+  readonly schemas?: SchemaLookup;
+}
+
+/** Global components by expanded name; undefined where there is none. */
+export interface SchemaLookup {
+  typeNamed(q: QName): Type | undefined;
+  typesCalled(local: string): readonly Type[];
 }
 
 export interface Wildcard {
   readonly kind: 'any';
+  /** Text of the attribute `namespace` (Part 1 §3.10.2). */
   readonly namespaces: string;
   readonly process: string;
+  /** Target namespace of the schema that holds it: what ##other and ##targetNamespace mean. */
+  readonly target: string;
 }
 
 export interface AttributeUse {
@@ -95,6 +108,8 @@ export interface ComplexType {
   readonly anyAttribute: boolean;
   readonly doc?: string;
   readonly place: Place;
+  /** Named types derived from this one, transitively, abstract ones left out: what xsi:type may say. Absent: none. */
+  readonly derived?: readonly ComplexType[];
 }
 
 export type Type = SimpleType | ComplexType;

@@ -5,3 +5,4 @@ export * from './binding';
 export * from './json-schema';
 export { builtinType, jsonKind } from './builtins';
 export { lexicalForm } from './lexical';
+export * from './order';

@@ -1,5 +1,5 @@
 import { refTo, type JsonSchema, type TypeTable } from '../../schema';
-import { bindingOf, type ElementProperty } from './binding';
+import { bindingOf, isPolymorphic, TYPE_PROPERTY, variantsOf, type ElementProperty, type Variant } from './binding';
 import { jsonKind } from './builtins';
 import {
   XSD,
@@ -17,9 +17,11 @@ import { patternToRegExp } from './pattern';
 export class SchemaWriter {
   readonly types: TypeTable = {};
   private readonly names = new Map<Type, string>();
+  private readonly unions = new Map<ElementDecl, string>();
 
   /** Schema of the content of an element: its children as properties. */
   ofElement(decl: ElementDecl): JsonSchema {
+    if (decl.type.kind === 'complex' && isPolymorphic(decl)) return this.union(decl);
     return this.ofContent(decl.type, decl.name);
   }
 
@@ -52,6 +54,52 @@ export class SchemaWriter {
     return refTo(name);
   }
 
+  /**
+   * One of several forms, told apart by `$type` (OpenAPI's discriminator). The element as declared needs no `$type`; a derived type or a
+   * substitute says its name.
+   */
+  private union(decl: ElementDecl): JsonSchema {
+    const known = this.unions.get(decl);
+    if (known) return refTo(known);
+    const name = this.freeName(
+      `Any${upper(decl.type.name && decl.type.name.uri !== XSD ? decl.type.name.local : decl.name)}`,
+    );
+    this.unions.set(decl, name);
+    const schema: JsonSchema = {};
+    this.types[name] = schema;
+    const mapping: Record<string, string> = {};
+    schema.oneOf = variantsOf(decl).map((v) => {
+      if (v.type === undefined) return this.ofType(v.content, decl.name);
+      const made = this.freeName(
+        v.type.replace('/', '.') === v.content.name?.local ? `${v.type}Variant` : v.type.replace('/', '.'),
+      );
+      this.types[made] = {};
+      Object.assign(this.types[made]!, this.variant(v, v.type));
+      mapping[v.type] = refTo(made).$ref!;
+      return refTo(made);
+    });
+    schema.discriminator = { propertyName: TYPE_PROPERTY, mapping };
+    return refTo(name);
+  }
+
+  private variant(v: Variant, type: string): JsonSchema {
+    const name: JsonSchema = { type: 'string', const: type };
+    if (v.content.kind === 'simple' || v.content.name?.uri === XSD) {
+      return {
+        type: 'object',
+        properties: { [TYPE_PROPERTY]: name, value: v.content.kind === 'simple' ? this.ofSimple(v.content) : {} },
+        required: [TYPE_PROPERTY, 'value'],
+        additionalProperties: false,
+      };
+    }
+    const body = this.body(v.content);
+    return {
+      ...body,
+      properties: { [TYPE_PROPERTY]: name, ...body.properties },
+      required: [TYPE_PROPERTY, ...(body.required ?? [])],
+    };
+  }
+
   private freeName(wanted: string): string {
     const clean = wanted.replace(/[^A-Za-z0-9._-]/g, '_');
     let name = clean;
@@ -74,10 +122,10 @@ export class SchemaWriter {
           ...(p.use.uri && { namespace: p.use.uri }),
         });
         if (p.use.required) required.push(p.json);
-      } else {
+      } else if (p.kind === 'text') {
         properties[p.json] = this.ofSimple(p.type);
         required.push(p.json);
-      }
+      } else properties[p.json] = this.open(type, p.kind);
     }
     const schema: JsonSchema = { type: 'object' };
     if (type.doc) schema.description = type.doc;
@@ -88,6 +136,39 @@ export class SchemaWriter {
     if (choices.length === 1) schema.oneOf = choices[0];
     else if (choices.length > 1) schema.allOf = choices.map((oneOf) => ({ oneOf }));
     return schema;
+  }
+
+  private open(type: ComplexType, kind: 'any' | 'attributes' | 'mixed'): JsonSchema {
+    if (kind === 'attributes')
+      return {
+        type: 'object',
+        description: 'Attributes that the schema leaves open, by name or {namespace}name',
+        additionalProperties: { type: 'string' },
+      };
+    const one: JsonSchema = { type: 'object', minProperties: 1, maxProperties: 1 };
+    if (kind === 'any')
+      return {
+        type: 'array',
+        description: 'Elements that the schema leaves open, each an object of one member',
+        items: one,
+      };
+    const b = bindingOf(type);
+    const properties: Record<string, JsonSchema> = {};
+    for (const p of b.byElement.values()) properties[p.json] = this.occurrence(p);
+    if (b.wildcards.length) properties.$any = one;
+    const element: JsonSchema = { ...one, properties, additionalProperties: false };
+    return {
+      type: 'array',
+      description: 'Text and elements in their order',
+      items: Object.keys(properties).length ? { anyOf: [{ type: 'string' }, element] } : { type: 'string' },
+    };
+  }
+
+  /** One element of a property, not the list of them. */
+  private occurrence(p: ElementProperty): JsonSchema {
+    const xml = { name: p.decl.name, ...(p.decl.uri && { namespace: p.decl.uri }) };
+    if (!p.wrapped) return withDoc(this.one(p.decl), p.decl.doc, xml);
+    return { type: 'array', items: this.itemOf(p.wrapped), ...counts(p.wrapped), xml: { ...xml, wrapped: true } };
   }
 
   private ofProperty(p: ElementProperty): JsonSchema {
@@ -111,7 +192,7 @@ export class SchemaWriter {
   }
 
   private one(decl: ElementDecl): JsonSchema {
-    const schema = this.ofType(decl.type, decl.name);
+    const schema = isPolymorphic(decl) ? this.union(decl) : this.ofType(decl.type, decl.name);
     const fixed =
       decl.fixed !== undefined && decl.type.kind === 'simple' && jsonKind(decl.type.builtin) === 'string'
         ? { ...schema, const: decl.fixed }

@@ -1,5 +1,5 @@
 import { childrenOf, type QName, type XmlElement } from '../../xml';
-import { XSD, type ElementDecl, type SimpleType, type Type } from './components';
+import { XSD, type ComplexType, type ElementDecl, type SchemaLookup, type SimpleType, type Type } from './components';
 
 /** One xs:schema element as it takes part: a chameleon include takes part once for each namespace it is drawn into. */
 export interface SchemaDocument {
@@ -27,12 +27,14 @@ export const COMPONENT_KINDS = [
 export type ComponentKind = (typeof COMPONENT_KINDS)[number];
 
 /** What the builders of components ask of the set of all schemas. */
-export interface Resolver {
+export interface Resolver extends SchemaLookup {
   resolveName(node: XmlElement, text: string, doc: SchemaDocument): QName;
   need(kind: ComponentKind, q: QName, from: XmlElement): Declared;
   element(q: QName, from: XmlElement): ElementDecl;
   simpleType(q: QName, from: XmlElement): SimpleType;
   type(q: QName, from: XmlElement): Type;
+  substitutesOf(q: QName): readonly ElementDecl[];
+  derivedFrom(q: QName): readonly ComplexType[];
 }
 
 /** xs:annotation/xs:documentation of a component, white space folded. */

@@ -1,5 +1,5 @@
 import { HingeError } from '../../problem';
-import { attributeOf, keyOf, placeOf, qnameOf, type QName, type XmlElement } from '../../xml';
+import { attributeOf, internNamespace, keyOf, placeOf, qnameOf, type QName, type XmlElement } from '../../xml';
 import { builtinType } from './builtins';
 import { XSD, type ComplexType, type ElementDecl, type SimpleType, type Type } from './components';
 import { buildComplex, buildElement, buildSimple } from './build';
@@ -23,11 +23,28 @@ export class SchemaSet implements Resolver {
   /** Types by the base that they are derived from. */
   private readonly derived = new Map<string, string[]>();
 
+  /**
+   * xs:redefine (Part 1 §4.2.2): the included schema stands already; each component inside takes the place of the one of its name,
+   * which goes on living under a name that only the new one refers to.
+   */
+  redefine(node: XmlElement, doc: SchemaDocument): void {
+    for (const c of node.children) {
+      const name = attributeOf(c, 'name');
+      if (c.uri !== XSD || !COMPONENT_KINDS.includes(c.local as ComponentKind) || !name) continue;
+      const kind = c.local as ComponentKind;
+      const key = keyOf(doc.targetNamespace, name);
+      const before = this.declared[kind].get(key);
+      if (!before) throw new HingeError('HNG-115', `there is no ${kind} ${name} in the redefined schema`, placeOf(c));
+      this.declared[kind].set(keyOf(doc.targetNamespace, name + REDEFINED), before);
+      this.declared[kind].set(key, { node: c, doc });
+    }
+  }
+
   addSchema(root: XmlElement, includerNamespace?: string): SchemaDocument {
     const own = attributeOf(root, 'targetNamespace');
     const doc: SchemaDocument = {
       root,
-      targetNamespace: own ?? includerNamespace ?? '',
+      targetNamespace: internNamespace(own ?? includerNamespace ?? ''),
       elementsQualified: attributeOf(root, 'elementFormDefault') === 'qualified',
       attributesQualified: attributeOf(root, 'attributeFormDefault') === 'qualified',
       chameleon: own === undefined && !!includerNamespace,
@@ -65,7 +82,8 @@ export class SchemaSet implements Resolver {
   /** A QName in a schema; in a chameleon document unprefixed names mean the includer's namespace. */
   resolveName(node: XmlElement, text: string, doc: SchemaDocument): QName {
     const q = qnameOf(node, text);
-    return q.uri === '' && doc.chameleon ? { uri: doc.targetNamespace, local: q.local } : q;
+    const full = q.uri === '' && doc.chameleon ? { uri: doc.targetNamespace, local: q.local } : q;
+    return isRedefined(node, full, doc) ? { uri: full.uri, local: full.local + REDEFINED } : full;
   }
 
   lookup(kind: ComponentKind, q: QName): Declared | undefined {
@@ -104,7 +122,8 @@ export class SchemaSet implements Resolver {
         seen.add(member);
         const { node } = this.declared.element.get(member)!;
         const close = member.indexOf('}');
-        out.push(this.element({ uri: member.slice(1, close), local: member.slice(close + 1) }, node));
+        const decl = this.element({ uri: member.slice(1, close), local: member.slice(close + 1) }, node);
+        if (!decl.abstract) out.push(decl);
         walk(member);
       }
     };
@@ -123,12 +142,30 @@ export class SchemaSet implements Resolver {
         const close = name.indexOf('}');
         const { node } = this.declared.complexType.get(name)!;
         const type = this.type({ uri: name.slice(1, close), local: name.slice(close + 1) }, node);
-        if (type.kind === 'complex') out.push(type);
+        if (type.kind === 'complex' && !type.abstract) out.push(type);
         walk(name);
       }
     };
     walk(keyOf(q.uri, q.local));
     return out;
+  }
+
+  typeNamed(q: QName): Type | undefined {
+    if (q.uri === XSD) return q.local === 'anyType' ? ANY_TYPE : builtinType(q.local);
+    const found = this.lookup('complexType', q) ?? this.lookup('simpleType', q);
+    return found && this.type(q, found.node);
+  }
+
+  typesCalled(local: string): Type[] {
+    const out: Type[] = [];
+    for (const kind of ['complexType', 'simpleType'] as const) {
+      for (const [key, { node }] of this.declared[kind]) {
+        const close = key.indexOf('}');
+        if (key.slice(close + 1) === local) out.push(this.type({ uri: key.slice(1, close), local }, node));
+      }
+    }
+    const builtin = builtinType(local);
+    return builtin ? [...out, builtin] : out;
   }
 
   simpleType(q: QName, from: XmlElement): SimpleType {
@@ -167,6 +204,16 @@ export class SchemaSet implements Resolver {
   }
 }
 
+const REDEFINED = ' (redefined)';
+
+/** True where a component inside xs:redefine names itself: it means the one that it redefines. */
+function isRedefined(node: XmlElement, q: QName, doc: SchemaDocument): boolean {
+  if (q.uri !== doc.targetNamespace) return false;
+  for (let at: XmlElement | undefined = node; at?.parent; at = at.parent)
+    if (at.parent.local === 'redefine' && at.parent.uri === XSD) return attributeOf(at, 'name') === q.local;
+  return false;
+}
+
 /** xs:anyType, the ur-type (Part 1 §3.4.7): anything goes. */
 const ANY_TYPE: ComplexType = {
   kind: 'complex',
@@ -181,7 +228,7 @@ const ANY_TYPE: ComplexType = {
       max: 1,
       term: {
         kind: 'sequence',
-        particles: [{ min: 0, max: Infinity, term: { kind: 'any', namespaces: '##any', process: 'lax' } }],
+        particles: [{ min: 0, max: Infinity, term: { kind: 'any', namespaces: '##any', process: 'lax', target: '' } }],
       },
     },
   },

@@ -1,0 +1,101 @@
+import { XSI, type AttributeProperty, type Binding, type ElementProperty, type Order } from '../../contract/xsd';
+import { keyOf, type XmlScanner } from '../../xml';
+import { FaultList, setMember } from './faults';
+import { Misfit, simpleCodec, type SimpleCodec } from './simple';
+
+/** Reads one message: where faults go, and whether what the schema does not know is passed over. */
+export class ReadContext extends FaultList {
+  constructor(
+    readonly lenient: boolean,
+    base = '',
+  ) {
+    super(base);
+  }
+}
+
+export function valueOf(codec: SimpleCodec, text: string, c: ReadContext, name?: string): unknown {
+  const v = codec.read(text);
+  if (!(v instanceof Misfit)) return v;
+  c.tell('type', v.words, name);
+  return null;
+}
+
+/** An element where only text may stand: told, and everything up to the end of its parent passed over. */
+export function strayElement(s: XmlScanner, c: ReadContext): null {
+  c.tell('unknown', `the element ${s.name.local} stands where only text may stand`);
+  s.skip();
+  s.skip();
+  return null;
+}
+
+/** Attributes of other namespaces (SOAP's mustUnderstand, encodingStyle) are no business of the schema. */
+export function foreignAttributes(s: XmlScanner, c: ReadContext): void {
+  if (c.lenient) return;
+  for (let k = 0; k < s.attributeCount; k++) {
+    const a = s.attributeName[k]!;
+    if (a.prefix === '') c.tell('unknown', `the attribute ${a.local} is not known here`);
+  }
+}
+
+export function advance(
+  order: Order,
+  state: number,
+  key: ElementProperty | 'wildcard',
+  local: string,
+  c: ReadContext,
+  json?: string,
+): number {
+  if (order.kind !== 'automaton') return -1;
+  const next = order.states[state]!.next.get(key);
+  if (next !== undefined) return next;
+  c.tell('order', `the element ${local} may not stand here; the contract wants another order or choice`, json);
+  return -1;
+}
+
+export function endsEarly(wanted: Iterable<ElementProperty | 'wildcard'>, found: boolean, c: ReadContext): void {
+  const names = [...wanted].map((w) => (w === 'wildcard' ? 'another element' : w.decl.name));
+  c.tell(
+    'choice',
+    found ? `it ends too early; ${names.join(' or ')} must follow` : `one of ${names.join(', ')} is needed`,
+  );
+}
+
+export function checkCount(p: ElementProperty, have: unknown, c: ReadContext): void {
+  const n = p.many ? (have as unknown[]).length : have === undefined ? 0 : 1;
+  if (n < p.min)
+    c.tell(
+      'missing',
+      p.many && n > 0
+        ? `${p.decl.name} occurs ${n} times, at least ${p.min} are needed`
+        : `the element ${p.decl.name} is missing`,
+      p.json,
+    );
+  else if (n > p.max) c.tell('type', `${p.decl.name} occurs ${n} times, at most ${p.max} may`, p.json);
+}
+
+export type AttributeReader = (object: Record<string, unknown>, s: XmlScanner, c: ReadContext) => void;
+
+export function attributeReader(b: Binding): AttributeReader {
+  const required = [...b.byAttribute.values()].filter((p) => p.use.required);
+  const known = new Map<string, AttributeProperty>();
+  for (const p of b.byAttribute.values()) known.set(p.use.uri ? keyOf(p.use.uri, p.use.name) : p.use.name, p);
+  return (object, s, c) => {
+    for (let k = 0; k < s.attributeCount; k++) {
+      const a = s.attributeName[k]!;
+      const uri = a.prefix === '' ? '' : a.uri;
+      if (uri === XSI) continue;
+      const key = uri === '' ? a.local : keyOf(uri, a.local);
+      const property = known.get(key);
+      if (!property) {
+        if (b.anyAttribute) {
+          const open = (object.$attributes ??= {}) as Record<string, unknown>;
+          setMember(open, key, s.attributeValue[k]!);
+        } else if (!c.lenient && uri === '') c.tell('unknown', `the attribute ${a.local} is not known here`);
+        continue;
+      }
+      setMember(object, property.json, valueOf(simpleCodec(property.use.type), s.attributeValue[k]!, c, property.json));
+    }
+    for (const p of required)
+      if (!Object.hasOwn(object, p.json)) c.tell('missing', `the attribute ${p.use.name} is missing`, p.json);
+  };
+}
