@@ -77,3 +77,18 @@ function visit(node: unknown, out: string[][]): void {
 function visitArguments(step: Node, out: string[][]): void {
   if (step.type === 'function') for (const a of step.arguments ?? []) visit(a, out);
 }
+
+/** Every name that stands anywhere in an expression; undefined where it may reach all of them ($, $$, * and the like). */
+export function namesIn(node: Node): ReadonlySet<string> | undefined {
+  const out = new Set<string>();
+  const walk = (n: unknown): boolean => {
+    if (n === null || typeof n !== 'object') return true;
+    if (Array.isArray(n)) return n.every(walk);
+    const { type, value } = n as Node;
+    if (type === 'wildcard' || type === 'descendant' || type === 'parent') return false;
+    if (type === 'variable' && (value === '' || value === '$')) return false;
+    if (type === 'name') out.add(value as string);
+    return Object.values(n).every(walk);
+  };
+  return walk(node) ? out : undefined;
+}

@@ -5,6 +5,7 @@ import {
   asString,
   compare,
   equal,
+  isNames,
   isSequence,
   lookup,
   makeSequence,
@@ -61,9 +62,15 @@ function compilePath(node: Node): Evaluate {
   // Objects all the way down is what messages nearly always are; anything else goes the general way.
   return (input) => {
     let at = input;
-    for (let i = 0; i <= last; i++) {
+    let i = 0;
+    if (isNames(input)) {
+      at = input.read(first);
+      if (at === undefined) return undefined;
+      i = 1;
+    }
+    for (; i <= last; i++) {
       if (at === null || typeof at !== 'object') return undefined;
-      if (Array.isArray(at)) return general(input, names);
+      if (Array.isArray(at)) return general(at, i === 0 ? names : names.slice(i));
       at = lookup(at, i === 0 ? first : rest[i - 1]!);
       if (at === undefined) return undefined;
     }

@@ -1,9 +1,9 @@
 import jsonata from 'jsonata';
 import { LIMITS } from '../limits';
 import { lower } from '../message/digits';
-import { rootPaths, type Node } from './ast';
+import { namesIn, rootPaths, type Node } from './ast';
 import { compileNode, NotCompiled, type Evaluate } from './compile';
-import { ExpressionError } from './operators';
+import { ExpressionError, isNames } from './operators';
 
 /** A JSONata expression, ready to run. */
 export interface Expression {
@@ -35,7 +35,8 @@ export function compileExpression(source: string): Expression {
     why = error.construct;
   }
   if (closure) return { source, compiled: true, reads, path, evaluate: closure };
-  return { source, compiled: false, why, reads, path, evaluate: (input) => runLibrary(library, input) };
+  const roots = namesIn(ast);
+  return { source, compiled: false, why, reads, path, evaluate: (input) => runLibrary(library, input, roots) };
 }
 
 function parse(source: string): jsonata.Expression {
@@ -51,10 +52,16 @@ function parse(source: string): jsonata.Expression {
 }
 
 /** The library's evaluation, bounded in time, depth and length; `Digits` go in as plain numbers. */
-async function runLibrary(library: jsonata.Expression, input: object): Promise<unknown> {
+async function runLibrary(
+  library: jsonata.Expression,
+  input: object,
+  reads: ReadonlySet<string> | undefined,
+): Promise<unknown> {
   try {
     const plain: Record<string, unknown> = {};
-    for (const key in input) plain[key] = lower((input as Record<string, unknown>)[key]);
+    if (isNames(input)) {
+      for (const key of input.names) if (!reads || reads.has(key)) plain[key] = lower(input.read(key));
+    } else for (const key in input) plain[key] = lower((input as Record<string, unknown>)[key]);
     return settle(await library.evaluate(plain));
   } catch (error) {
     throw wordsOf(error);

@@ -129,6 +129,15 @@ export function append(left: unknown, right: unknown): unknown {
   return l.concat(Array.isArray(right) ? right : [right]);
 }
 
+/** The names that an expression sees at its root, each read when it is asked for. */
+export interface Names {
+  readonly isNames: true;
+  readonly names: readonly string[];
+  read(name: string): unknown;
+}
+
+export const isNames = (v: unknown): v is Names => v !== null && typeof v === 'object' && (v as Names).isNames === true;
+
 /** One step of a path: the name looked up in the value, arrays on the way flattened. */
 export function lookup(input: unknown, key: string): unknown {
   if (Array.isArray(input)) {

@@ -1,3 +1,4 @@
+import type { Names } from '../expression/operators';
 import type { Message } from '../message/message';
 import { Refusal } from '../problem';
 import type { Observer, Ports } from './ports';
@@ -56,36 +57,49 @@ export class Run {
   }
 }
 
-/** `body`, `headers`, `query`, `path`, `method`, `vars`, `env`, `steps` and `soapHeader`, each made when it is read. */
-export class Scope {
-  constructor(run: Run) {
-    const message = run.message;
-    const lazy = (name: string, make: () => unknown) => {
-      let made = false;
-      let value: unknown;
-      Object.defineProperty(this, name, {
-        enumerable: true,
-        get() {
-          if (!made) {
-            value = make();
-            made = true;
-          }
-          return value;
-        },
-      });
-    };
-    lazy('body', () => message.body.value());
-    lazy('headers', () => ({ ...message.headers, ...run.request.headerParameters }));
-    lazy('query', () => run.request.query);
-    lazy('path', () => run.request.path);
-    lazy('method', () => run.request.method);
-    lazy('status', () => message.status);
-    lazy('vars', () => run.vars);
-    lazy('env', () => run.env);
-    lazy('soapHeader', () => message.soapHeader);
-    lazy('steps', () => stepValues({ request: run.request.message, ...run.steps }));
+/** `body`, `headers`, `query`, `path`, `method`, `status`, `vars`, `env`, `steps` and `soapHeader`, each made when it is read. */
+export class Scope implements Names {
+  private headersMade: unknown;
+  private stepsMade: unknown;
+  private readonly message: Message;
+
+  constructor(private readonly run: Run) {
+    this.message = run.message;
+  }
+
+  readonly isNames = true;
+  readonly names = NAMES;
+
+  read(name: string): unknown {
+    const { run, message } = this;
+    switch (name) {
+      case 'body':
+        return message.body.value();
+      case 'headers':
+        return (this.headersMade ??= { ...message.headers, ...run.request.headerParameters });
+      case 'query':
+        return run.request.query;
+      case 'path':
+        return run.request.path;
+      case 'method':
+        return run.request.method;
+      case 'status':
+        return message.status;
+      case 'vars':
+        return run.vars;
+      case 'env':
+        return run.env;
+      case 'soapHeader':
+        return message.soapHeader;
+      case 'steps':
+        return (this.stepsMade ??= stepValues({ request: run.request.message, ...run.steps }));
+      default:
+        return undefined;
+    }
   }
 }
+
+const NAMES = ['body', 'headers', 'query', 'path', 'method', 'status', 'vars', 'env', 'soapHeader', 'steps'];
 
 function stepValues(steps: Readonly<Record<string, Message>>): Record<string, unknown> {
   const out: Record<string, unknown> = {};

@@ -18,6 +18,8 @@ const TEXT_CODEC: BodyCodec = {
 export type ByteSource = () => Promise<Uint8Array>;
 
 const EMPTY = new Uint8Array(0);
+const UTF8 = new TextDecoder();
+const ENCODER = new TextEncoder();
 
 /**
  * A message body: bytes until somebody asks for the value, a value until somebody asks for the bytes. Immutable from
@@ -108,12 +110,17 @@ export class Body {
     return !this.source && this.valueForm === undefined;
   }
 
+  /** True when the text is here, or is made from the value, before the bytes are. */
+  get hasText(): boolean {
+    return this.bytesForm === undefined && !this.source;
+  }
+
   text(): string {
     if (this.textForm === undefined) {
       if (this.bytesForm)
         this.textForm = isXml(this.mediaType)
           ? decodeXml(this.bytesForm, charsetOf(this.mediaType))
-          : new TextDecoder().decode(this.bytesForm);
+          : UTF8.decode(this.bytesForm);
       else if (this.source) throw new Error('the body has not been loaded');
       else this.textForm = this.valueForm === undefined ? '' : this.codec.write(this.valueForm);
     }
@@ -121,7 +128,7 @@ export class Body {
   }
 
   bytes(): Uint8Array {
-    if (!this.bytesForm) this.bytesForm = new TextEncoder().encode(this.text());
+    if (!this.bytesForm) this.bytesForm = ENCODER.encode(this.text());
     return this.bytesForm;
   }
 

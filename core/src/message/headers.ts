@@ -7,8 +7,18 @@ export function mediaTypeOf(headers: Headers): string | undefined {
 
 /** Type and subtype in lower case, without parameters. */
 export function essence(mediaType: string | undefined): string {
-  return (mediaType ?? '').split(';', 1)[0]!.trim().toLowerCase();
+  if (mediaType === undefined) return '';
+  let known = essences.get(mediaType);
+  if (known === undefined) {
+    known = mediaType.split(';', 1)[0]!.trim().toLowerCase();
+    if (essences.size >= 1_000) essences.clear();
+    if (mediaType.length <= 200) essences.set(mediaType, known);
+  }
+  return known;
 }
+
+/** The same few come with every message. */
+const essences = new Map<string, string>();
 
 export function charsetOf(mediaType: string | undefined): string | undefined {
   return /;\s*charset\s*=\s*"?([^";\s]+)/i.exec(mediaType ?? '')?.[1];

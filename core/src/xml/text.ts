@@ -29,6 +29,19 @@ export function escapeAttribute(text: string): string {
   return ATTRIBUTE_SPECIAL.test(text) ? text.replace(/[&<>"\t\n\r]/g, (c) => REFERENCES[c]!) : text;
 }
 
+const LATIN1 = new TextDecoder('latin1');
+const decoders = new Map<string, InstanceType<typeof TextDecoder>>();
+
+/** Throws RangeError for a name that no encoding has (WHATWG Encoding). */
+function decoderFor(encoding: string): InstanceType<typeof TextDecoder> {
+  let decoder = decoders.get(encoding);
+  if (!decoder) {
+    decoder = new TextDecoder(encoding, { fatal: true });
+    if (decoders.size < 100) decoders.set(encoding, decoder);
+  }
+  return decoder;
+}
+
 const DECLARED = /^<\?xml[^>]*?encoding\s*=\s*["']([A-Za-z][A-Za-z0-9._-]*)["']/;
 
 /**
@@ -41,11 +54,11 @@ export function decodeXml(bytes: Uint8Array, charset?: string, file?: string): s
   else if (bytes[0] === 0xfe && bytes[1] === 0xff) encoding = 'utf-16be';
   else if (bytes[0] === 0xff && bytes[1] === 0xfe) encoding = 'utf-16le';
   else if (!encoding) {
-    const head = new TextDecoder('latin1').decode(bytes.subarray(0, 200));
+    const head = LATIN1.decode(bytes.subarray(0, 200));
     encoding = DECLARED.exec(head)?.[1]?.toLowerCase() ?? 'utf-8';
   }
   try {
-    return new TextDecoder(encoding, { fatal: true }).decode(bytes);
+    return decoderFor(encoding).decode(bytes);
   } catch (cause) {
     throw new HingeError(
       'HNG-104',

@@ -7,6 +7,7 @@ import { GATEWAY_LIMITS } from '../limits';
 import type { Metrics } from '../telemetry/metrics';
 import { traceContext, type TraceContext } from '../telemetry/trace-context';
 import type { TraceCollector } from '../telemetry/trace';
+import { ReplySource } from '../reply-source';
 import { Router, type Match } from './router';
 
 export interface ServerOptions {
@@ -228,6 +229,7 @@ export class GatewayServer {
 
 /** Header fields as one text each (RFC 9110 §5.3); Node has joined repeated ones already, set-cookie apart. */
 function flatHeaders(req: IncomingMessage): Record<string, string> {
+  if (req.headers['set-cookie'] === undefined) return req.headers as Record<string, string>;
   const out: Record<string, string> = {};
   for (const name in req.headers) {
     const v = req.headers[name];
@@ -286,15 +288,23 @@ function write(req: IncomingMessage, res: ServerResponse, reply: Message, extra:
     const length = reply.headers['content-length'];
     if (length !== undefined) headers['content-length'] = length;
     res.writeHead(reply.status ?? 500, headers);
-    // A backend that breaks off in the middle breaks the reply off too: the caller must not take it for whole.
+    if (body.stream instanceof ReplySource) {
+      if (req.method === 'HEAD') {
+        body.stream.drop();
+        res.end();
+      } else body.stream.pipe(res);
+      return;
+    }
     const stream = body.stream as Readable;
     stream.once('error', () => res.destroy());
     res.once('close', () => stream.destroy());
     stream.pipe(res);
     return;
   }
-  const bytes = body.bytes();
-  if (reply.status !== 204 && reply.status !== 304) headers['content-length'] = bytes.length;
+  // Text goes out in one piece with the head; bytes would be a second write.
+  const content = body.hasText ? body.text() : body.bytes();
+  const length = typeof content === 'string' ? Buffer.byteLength(content) : content.length;
+  if (reply.status !== 204 && reply.status !== 304) headers['content-length'] = length;
   // Answered before the request was read to its end: the connection cannot be used again. It stays for a moment, so
   // that the caller gets the reply before it learns that nobody reads on (RFC 9112 §9.6).
   const socket = req.socket as typeof req.socket | null;
@@ -303,7 +313,7 @@ function write(req: IncomingMessage, res: ServerResponse, reply: Message, extra:
   if (early) headers.connection = 'close';
   res.writeHead(reply.status ?? 500, headers);
   res.end(
-    req.method === 'HEAD' ? undefined : bytes,
+    req.method === 'HEAD' ? undefined : content,
     early ? () => setTimeout(() => socket?.destroy(), LINGER_MS).unref() : undefined,
   );
 }

@@ -27,8 +27,21 @@ export class Metrics {
     registers: [this.registry],
   });
 
+  /** Looking labels up costs more than counting. */
+  private readonly children = new Map<string, { requests: Counter.Internal; seconds: Histogram.Internal<string> }>();
+
   answered(api: string, operation: string, status: number, seconds: number): void {
-    this.requests.inc({ api, operation, status: String(status) });
-    this.seconds.observe({ api }, seconds);
+    const key = `${api} ${operation} ${status}`;
+    let child = this.children.get(key);
+    if (!child) {
+      child = {
+        requests: this.requests.labels({ api, operation, status: String(status) }),
+        seconds: this.seconds.labels({ api }),
+      };
+      if (this.children.size >= 10_000) this.children.clear();
+      this.children.set(key, child);
+    }
+    child.requests.inc();
+    child.seconds.observe(seconds);
   }
 }

@@ -1,0 +1,103 @@
+import { BackendFailure, LIMITS } from '@hinge/core';
+import type { ServerResponse } from 'node:http';
+import type { Dispatcher } from 'undici';
+
+/** What may lie here before anybody says what to do with the answer; then the backend is made to wait. */
+const WAITING_BYTES = 256 * 1024;
+
+/**
+ * The body of one backend's answer on its way in: gathered for whoever reads it, or handed to the caller as it comes. No stream object
+ * stands between undici and the caller's socket.
+ */
+export class ReplySource {
+  private chunks: Buffer[] = [];
+  private size = 0;
+  private ended = false;
+  private failure: Error | undefined;
+  private gathering: { resolve(bytes: Uint8Array): void; reject(error: Error): void } | undefined;
+  private sink: ServerResponse | undefined;
+
+  constructor(
+    private readonly controller: Dispatcher.DispatchController,
+    /** Called once, when nothing more will come. */
+    private readonly done: () => void,
+  ) {}
+
+  data(chunk: Buffer): void {
+    if (this.sink) {
+      if (!this.sink.write(chunk)) this.controller.pause();
+      return;
+    }
+    this.chunks.push(chunk);
+    this.size += chunk.length;
+    if (this.gathering) {
+      if (this.size > LIMITS.replyBytes)
+        this.controller.abort(new BackendFailure('unreadable', `the answer is larger than ${LIMITS.replyBytes} bytes`));
+    } else if (this.size > WAITING_BYTES) this.controller.pause();
+  }
+
+  end(): void {
+    this.ended = true;
+    this.done();
+    if (this.sink) this.sink.end();
+    else this.gathering?.resolve(this.bytes());
+  }
+
+  fail(error: Error): void {
+    this.failure = error;
+    this.done();
+    // A backend that breaks off in the middle breaks the reply off too: the caller must not take it for whole.
+    if (this.sink) this.sink.destroy();
+    else this.gathering?.reject(this.failureWords());
+  }
+
+  private failureWords(): Error {
+    const e = this.failure!;
+    return e instanceof BackendFailure
+      ? e
+      : new BackendFailure('unreadable', `the answer was cut off: ${e.message}`, { cause: e });
+  }
+
+  private bytes(): Uint8Array {
+    const all = this.chunks.length === 1 ? this.chunks[0]! : Buffer.concat(this.chunks, this.size);
+    this.chunks = [];
+    return all;
+  }
+
+  /** All of it; rejects with BackendFailure. */
+  load(): Promise<Uint8Array> {
+    if (this.failure) return Promise.reject(this.failureWords());
+    if (this.ended) return Promise.resolve(this.bytes());
+    return new Promise((resolve, reject) => {
+      this.gathering = { resolve, reject };
+      if (this.controller.paused) this.controller.resume();
+    });
+  }
+
+  /** On to the caller, as fast as it reads. The head must have been written. */
+  pipe(res: ServerResponse): void {
+    if (this.failure) {
+      res.destroy();
+      return;
+    }
+    if (this.ended) {
+      res.end(this.bytes());
+      return;
+    }
+    this.sink = res;
+    res.on('drain', () => this.controller.resume());
+    res.once('close', () => {
+      if (!this.ended && !this.failure) this.controller.abort(new Error('the caller went away'));
+    });
+    let flows = true;
+    for (const chunk of this.chunks) flows = res.write(chunk);
+    this.chunks = [];
+    if (!flows) this.controller.pause();
+    else if (this.controller.paused) this.controller.resume();
+  }
+
+  /** Nobody wants it. */
+  drop(): void {
+    if (!this.ended && !this.failure) this.controller.abort(new Error('nobody reads the answer'));
+  }
+}
