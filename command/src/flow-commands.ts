@@ -2,13 +2,13 @@ import {
   checkDocument,
   compileApi,
   draftProxy,
-  draftRest,
+  draftFor,
   exportOpenApi,
   findingText,
   incomingOf,
   isHttpUrl,
-  planRest,
-  readWsdl,
+  planFor,
+  readContract,
   rehearse,
   writeDocument,
   writeJson,
@@ -44,10 +44,16 @@ export async function draft(contracts: readonly string[], args: DraftArguments):
     if (!args.address) throw new Failure('draft --as proxy needs --address URL of the backend');
     document = draftProxy(args.address, { base: args.base, name: args.name });
   } else if (args.as === 'rest') {
-    if (!contracts.length) throw new Failure('draft --as rest needs a contract: a WSDL as a file or an http address');
-    const source = await readContractFiles(contracts);
-    const contract = readWsdl(source, { port: args.port });
-    document = draftRest(contract, source, planRest(contract), args);
+    if (!contracts.length && args.address) document = draftProxy(args.address, { base: args.base, name: args.name });
+    else {
+      if (!contracts.length)
+        throw new Failure(
+          'draft --as rest needs a contract, WSDL or OpenAPI, as a file or an http address; or --address',
+        );
+      const source = await readContractFiles(contracts);
+      const contract = readContract(source, { port: args.port });
+      document = draftFor(contract, source, planFor(contract), args);
+    }
   } else if (['soap', 'graphql', 'events'].includes(args.as))
     throw new Failure(`draft --as ${args.as} is not built yet; there are rest (from WSDL) and proxy`);
   else throw new Failure(`--as ${args.as} is unknown; there are rest and proxy`);

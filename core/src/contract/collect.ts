@@ -1,8 +1,11 @@
 import { LIMITS } from '../limits';
-import { HingeError } from '../problem';
+import { HingeError, type Place } from '../problem';
 import { readXmlTree } from '../xml';
-import { referencesIn, resolveLocation } from './wsdl';
+import { resolveLocation } from './locations';
 import type { ContractFiles } from './model';
+import { externalReferences, parseTree } from './openapi';
+import { contractKindOf } from './read';
+import { referencesIn } from './wsdl';
 
 /** Fetches one document as text; rejects when it is not there. The gateway and the command read disks and URLs, the studio URLs. */
 export type Fetcher = (location: string) => Promise<string>;
@@ -35,8 +38,7 @@ export async function collectContract(
         file: path,
         line: 1,
       });
-    const root = readXmlTree(files[path], path);
-    for (const { location, from } of referencesIn(root)) {
+    for (const { location, place } of referencesOf(files[path], path)) {
       const target = resolveLocation(path, location);
       const last = target.split('/').pop();
       const beside = Object.keys(files).filter((f) => f.split('/').pop() === last);
@@ -45,31 +47,33 @@ export async function collectContract(
         continue;
       }
       if (files[target] === undefined && !fetch) {
-        throw new HingeError(
-          'HNG-112',
-          `${location} is imported and was not given`,
-          { file: from.file, line: from.line, column: from.column },
-          { remedy: `Add ${location}, or give the contract by URL so that it can be fetched.` },
-        );
+        throw new HingeError('HNG-112', `${location} is imported and was not given`, place, {
+          remedy: `Add ${location}, or give the contract by URL so that it can be fetched.`,
+        });
       }
       try {
         files[target] ??= await load(target, fetch, path);
       } catch (cause) {
         const why = cause instanceof HingeError ? cause.finding.message : String(cause);
-        throw new HingeError(
-          'HNG-112',
-          `${location} is imported and cannot be read: ${why}`,
-          { file: from.file, line: from.line, column: from.column },
-          {
-            remedy: `Add ${location} beside ${path.split('/').pop()}, or give the contract by URL so that it can be fetched.`,
-            cause,
-          },
-        );
+        throw new HingeError('HNG-112', `${location} is imported and cannot be read: ${why}`, place, {
+          remedy: `Add ${location} beside ${path.split('/').pop()}, or give the contract by URL so that it can be fetched.`,
+          cause,
+        });
       }
       queue.push(target);
     }
   }
   return { entry, files };
+}
+
+/** What a document imports or refers to, XML and OpenAPI alike. */
+function referencesOf(text: string, path: string): { location: string; place: Place }[] {
+  if (contractKindOf(text) === 'wsdl')
+    return referencesIn(readXmlTree(text, path)).map(({ location, from }) => ({
+      location,
+      place: { file: from.file, line: from.line, column: from.column },
+    }));
+  return externalReferences(parseTree(text, path).value).map((location) => ({ location, place: { file: path } }));
 }
 
 async function load(path: string, fetch: Fetcher | undefined, from: string): Promise<string> {

@@ -1,3 +1,6 @@
 export * from './model';
 export * from './wsdl';
+export * from './openapi';
+export * from './read';
 export * from './collect';
+export { resolveLocation } from './locations';

@@ -1,30 +1,37 @@
-import type { Finding } from '../problem';
+import type { Finding, Place } from '../problem';
 import type { JsonSchema, TypeTable } from '../schema';
+import type { HttpOperation } from './openapi/model';
 import type { SoapOperation } from './wsdl/model';
 
 /** Whatever the document was written in, this is what it says: operations with typed messages. */
 export interface Contract {
-  readonly format: 'wsdl';
+  readonly format: 'wsdl' | 'openapi';
   readonly name: string;
+  readonly version?: string;
   readonly documentation?: string;
   readonly addresses: readonly string[];
   readonly operations: readonly ContractOperation[];
   readonly types: TypeTable;
+  /** Where types stand in the documents, by name. */
+  readonly typePlaces?: Readonly<Record<string, Place>>;
   /** What was noticed while reading; none of these is an error, those are thrown. */
   readonly findings: readonly Finding[];
 }
 
 export interface ContractOperation {
-  /** Unique in the contract; a WSDL operation's name, unchanged. */
+  /** Unique in the contract; a WSDL operation's name or an operationId, unchanged. */
   readonly id: string;
   readonly name: string;
   readonly documentation?: string;
+  readonly tags?: readonly string[];
   readonly request: MessageShape;
   readonly reply?: MessageShape;
   readonly faults: readonly FaultShape[];
   /** Set when the operation cannot be called; the words say why. */
   readonly unusable?: string;
+  readonly place?: Place;
   readonly soap?: SoapOperation;
+  readonly http?: HttpOperation;
 }
 
 export interface MessageShape {

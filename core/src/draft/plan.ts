@@ -4,7 +4,7 @@ import { resolveSchema, typeRows, typesOf, withoutNull, type JsonSchema, type Ty
 import { kebab, plural, pluralNoun, readName, singularWord, words, type Reading } from './names';
 
 /** Where a field of a backend request comes from, seen by callers. */
-export type FieldPlace = 'path' | 'query' | 'header' | 'body';
+export type FieldPlace = 'path' | 'query' | 'header' | 'cookie' | 'body';
 
 export interface PlannedField {
   /** Target in the backend's request, e.g. /body/id or /soapHeader/officeCode. */
@@ -24,7 +24,7 @@ export interface PlannedOperation {
   readonly operation: string;
   include: boolean;
   id: string;
-  method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+  method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE' | 'HEAD' | 'OPTIONS';
   path: string;
   status: number;
   summary: string;

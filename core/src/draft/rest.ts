@@ -8,19 +8,9 @@ import {
   type StepDocument,
 } from '../flow/document';
 import { pointerParts, resolveSchema, sampleOf, schemaAt, typesOf, type JsonSchema, type TypeTable } from '../schema';
+import { copyTypes, jsonataName, slug, type DraftOptions } from './common';
 import { kebab, words } from './names';
 import { planRest, type PlannedField, type PlannedOperation } from './plan';
-
-export interface DraftOptions {
-  readonly name?: string;
-  readonly base?: string;
-  readonly address?: string;
-  /** Name of the backend in the document. */
-  readonly backend?: string;
-  readonly port?: string;
-  /** Leave the contract's texts out: the studio keeps them once, and puts them in when it needs a whole document. */
-  readonly withoutFiles?: boolean;
-}
 
 /** A whole, runnable document from a contract: one door, operations with map → call → map, a case for each. */
 export function draftRest(
@@ -73,10 +63,6 @@ export function draftRest(
   };
 }
 
-export function slug(text: string): string {
-  return kebab(words(text)).replace(/^[^a-z_]+/, '') || 'backend';
-}
-
 function operationOf(
   row: PlannedOperation,
   op: ContractOperation,
@@ -106,14 +92,6 @@ function operationOf(
     reply: { status: row.status, ...(replySchema && { mediaType: 'application/json', schema: replySchema }) },
     flow,
   };
-}
-
-/** JSONata names with anything but letters, digits and _ are quoted by backticks. */
-export function jsonataName(name: string): string {
-  return /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) &&
-    !['and', 'or', 'in', 'true', 'false', 'null', 'function'].includes(name)
-    ? name
-    : `\`${name}\``;
 }
 
 function sourceOf(f: PlannedField): string {
@@ -178,28 +156,6 @@ function requestOf(
     ...(oneOf && { oneOf }),
   };
   return { mediaType: 'application/json', required: required.length > 0, schema };
-}
-
-/** The schema itself, and every type it reaches copied into `into`. */
-function copyTypes(schema: JsonSchema, from: TypeTable, into: TypeTable): JsonSchema {
-  const visit = (node: unknown): void => {
-    if (node === null || typeof node !== 'object') return;
-    if (Array.isArray(node)) {
-      node.forEach(visit);
-      return;
-    }
-    const ref = (node as JsonSchema).$ref;
-    if (typeof ref === 'string' && ref.startsWith('#/types/')) {
-      const name = pointerParts(ref.slice(1))[1]!;
-      if (!into[name] && from[name]) {
-        into[name] = from[name];
-        visit(from[name]);
-      }
-    }
-    Object.values(node).forEach(visit);
-  };
-  visit(schema);
-  return schema;
 }
 
 function caseOf(row: PlannedOperation, operation: OperationDocument, types: TypeTable): CaseDocument {

@@ -103,7 +103,13 @@ function operationOf(
       },
     };
   }
-  responses.default = { description: 'Any other problem', content: problem };
+  for (const [other, r] of Object.entries(o.otherReplies ?? {})) {
+    responses[other] = {
+      description: r.description ?? 'Another reply',
+      ...(r.mediaType && { content: { [r.mediaType]: { ...(r.schema && { schema: outward(r.schema) }) } } }),
+    };
+  }
+  responses.default ??= { description: 'Any other problem', content: problem };
   return {
     operationId: id,
     ...(o.summary && { summary: o.summary }),
@@ -115,6 +121,8 @@ function operationOf(
         in: p.in,
         ...(p.description && { description: p.description }),
         ...((p.required || p.in === 'path') && { required: true }),
+        ...(p.style && { style: p.style }),
+        ...(p.explode !== undefined && { explode: p.explode }),
         schema: outward(p.schema),
       })),
     }),

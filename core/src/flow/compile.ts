@@ -9,6 +9,7 @@ import { stepKind } from '../steps/registry';
 import { openBackends } from './contracts';
 import type { FlowDocument, OperationDocument } from './document';
 import { compileParameters, type RawValues } from './parameters';
+import { compileShape } from './shape';
 import type { Observer, Ports } from './ports';
 import { Run, runSeries, stepFailure, type CompiledStep, type FlowRequest } from './run';
 
@@ -133,6 +134,7 @@ function compileOperation(
     const compiled = guardKind(guard.kind).compile(guard, { document, operation });
     if (compiled) checks.push(compiled);
   }
+  const shape = compileShape(door, operation, document.types ?? {});
   const parse = compileParameters(operation.parameters ?? [], document.types ?? {});
   return {
     id,
@@ -143,7 +145,10 @@ function compileOperation(
     async handle(incoming, context) {
       const { request, faults } = flowRequest(incoming, parse);
       const run = new Run(request, context.ports, context.env, context.environment, context.outbound, context.observer);
+      const accept = incoming.headers.accept;
       try {
+        const shaped = shape.inward(run.message);
+        if (shaped) run.restart(await shaped);
         for (const check of checks) {
           const p = check({ run, parameterFaults: faults });
           if (p) await p;
@@ -154,7 +159,8 @@ function compileOperation(
             detail: 'A step of the flow failed. The trace says which.',
             inner: 'the flow ended without a reply: the last message is still a request',
           });
-        return { reply: run.message, backendMs: run.backendMs };
+        if (run.message.body.pending) return { reply: run.message, backendMs: run.backendMs };
+        return { reply: shape.outward(run.message, accept), backendMs: run.backendMs };
       } catch (error) {
         const refusal =
           error instanceof Refusal
@@ -164,7 +170,8 @@ function compileOperation(
                 inner: (error as Error).message,
                 cause: error,
               });
-        return { reply: refusalMessage(refusal, incoming.url, context.traceId), backendMs: run.backendMs, refusal };
+        const reply = shape.outward(refusalMessage(refusal, incoming.url, context.traceId), accept);
+        return { reply, backendMs: run.backendMs, refusal };
       }
     },
   };
@@ -192,6 +199,7 @@ function flowRequest(
     method: incoming.method,
     path: parsed.path,
     query: parsed.query,
+    cookies: parsed.cookie,
     headerParameters: parsed.header,
     rest: incoming.rest,
     search: incoming.search,
@@ -201,6 +209,7 @@ function flowRequest(
 
 /** A refusal as a message (RFC 9457). */
 export function refusalMessage(refusal: Refusal, instance: string, traceId: string): Message {
+  if (refusal.options.reply) return refusal.options.reply;
   const problem = problemOf(refusal, instance, traceId);
   const headers: Record<string, string> = { ...refusal.options.headers, 'content-type': 'application/problem+json' };
   return {

@@ -1,4 +1,4 @@
-import { readWsdl, type Contract } from '../contract';
+import { readContract, type Contract } from '../contract';
 import { HingeError, type Finding } from '../problem';
 import type { BackendContext } from '../steps/kind';
 import type { BackendDocument, FlowDocument } from './document';
@@ -15,7 +15,7 @@ function readCached(c: NonNullable<BackendDocument['contract']>): Contract {
     cache.set(key, hit);
     return hit;
   }
-  const contract = readWsdl({ entry: c.entry, files: c.files ?? {} }, { port: c.port });
+  const contract = readContract({ entry: c.entry, files: c.files ?? {} }, { port: c.port });
   cache.set(key, contract);
   if (cache.size > CACHE_ENTRIES) cache.delete(cache.keys().next().value!);
   return contract;

@@ -27,7 +27,7 @@ export type GuardDocument = z.infer<typeof GuardSchema>;
 
 const contract = z
   .strictObject({
-    kind: z.enum(['wsdl']),
+    kind: z.enum(['wsdl', 'openapi']),
     entry: z.string().min(1).describe('The first document: a name in files, or a path relative to this document'),
     port: z.string().optional().describe('Name of the wsdl:port, where there are several'),
     files: z
@@ -57,10 +57,17 @@ export type BackendDocument = z.infer<typeof backend>;
 
 const parameter = z.strictObject({
   name,
-  in: z.enum(['path', 'query', 'header']),
+  in: z.enum(['path', 'query', 'header', 'cookie']),
   description: z.string().optional(),
   required: z.boolean().optional(),
   schema: jsonSchema,
+  style: z
+    .enum(['simple', 'label', 'matrix', 'form', 'spaceDelimited', 'pipeDelimited', 'deepObject'])
+    .optional()
+    .describe(
+      'How lists and objects are written (OpenAPI); simple for path and header, form for query and cookie when absent',
+    ),
+  explode: z.boolean().optional().describe('A name for each item or member; true for form when absent'),
 });
 export type ParameterDocument = z.infer<typeof parameter>;
 
@@ -86,6 +93,17 @@ const operation = z.strictObject({
       schema: jsonSchema.optional(),
     })
     .optional(),
+  otherReplies: z
+    .record(
+      z.string().regex(/^([1-5](\d\d|XX)|default)$/, 'must be a status, a class like 4XX, or default'),
+      z.strictObject({
+        mediaType: name.optional(),
+        description: z.string().optional(),
+        schema: jsonSchema.optional(),
+      }),
+    )
+    .optional()
+    .describe('Replies besides the usual one that callers may get, by status'),
   guards: z.array(GuardSchema).optional(),
   flow: z.array(StepSchema),
 });
@@ -117,6 +135,10 @@ export const FlowDocumentSchema = z.strictObject({
         name: slug,
         path: basePath,
         hosts: z.array(name).optional(),
+        answers: z
+          .enum(['json', 'xml'])
+          .optional()
+          .describe('What this door always answers; when absent, what the caller asks for by Accept, else JSON'),
         guards: z.array(GuardSchema).optional(),
       }),
     )

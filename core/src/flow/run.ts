@@ -9,6 +9,8 @@ export interface FlowRequest {
   readonly method: string;
   readonly path: Readonly<Record<string, unknown>>;
   readonly query: Readonly<Record<string, unknown>>;
+  /** Declared cookies. */
+  readonly cookies: Readonly<Record<string, unknown>>;
   /** Declared header parameters by their declared names, typed. */
   readonly headerParameters: Readonly<Record<string, unknown>>;
   /** The part of the path behind a wildcard, for proxies; starts with "/" or is empty. */
@@ -37,11 +39,24 @@ export class Run {
     readonly observer: Observer | undefined,
   ) {
     this.message = request.message;
+    this.began = request.message;
   }
+
+  private began: Message;
 
   /** True until a step made another message. */
   get isRequest(): boolean {
-    return this.message === this.request.message;
+    return this.message === this.began;
+  }
+
+  /** The request as the door shaped it, before the first step. */
+  restart(message: Message): void {
+    this.message = message;
+    this.began = message;
+  }
+
+  get firstMessage(): Message {
+    return this.began;
   }
 
   private scopeFor: Message | undefined;
@@ -79,6 +94,8 @@ export class Scope implements Names {
         return (this.headersMade ??= { ...message.headers, ...run.request.headerParameters });
       case 'query':
         return run.request.query;
+      case 'cookies':
+        return run.request.cookies;
       case 'path':
         return run.request.path;
       case 'method':
@@ -92,14 +109,14 @@ export class Scope implements Names {
       case 'soapHeader':
         return message.soapHeader;
       case 'steps':
-        return (this.stepsMade ??= stepValues({ request: run.request.message, ...run.steps }));
+        return (this.stepsMade ??= stepValues({ request: run.firstMessage, ...run.steps }));
       default:
         return undefined;
     }
   }
 }
 
-const NAMES = ['body', 'headers', 'query', 'path', 'method', 'status', 'vars', 'env', 'soapHeader', 'steps'];
+const NAMES = ['body', 'headers', 'query', 'cookies', 'path', 'method', 'status', 'vars', 'env', 'soapHeader', 'steps'];
 
 function stepValues(steps: Readonly<Record<string, Message>>): Record<string, unknown> {
   const out: Record<string, unknown> = {};

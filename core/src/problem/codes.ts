@@ -71,6 +71,31 @@ export const CODES = {
     title: 'A part of the schema is open',
     remedy: 'It travels whole, in the general form of XML as JSON (docs/xml-json.md); nothing checks it.',
   },
+  'HNG-121': {
+    severity: 'error',
+    title: 'The document is neither JSON nor YAML',
+    remedy: 'Correct the text at the given line.',
+  },
+  'HNG-122': {
+    severity: 'error',
+    title: 'This is not an OpenAPI document that can be read',
+    remedy: 'Give a WSDL 1.1, or an OpenAPI document of version 2.0, 3.0 or 3.1.',
+  },
+  'HNG-123': {
+    severity: 'info',
+    title: 'A name was changed',
+    remedy: 'Nothing to do; names are kept apart and to what this product allows.',
+  },
+  'HNG-124': {
+    severity: 'error',
+    title: 'The contract describes no operation',
+    remedy: 'Give the document that has the paths.',
+  },
+  'HNG-125': {
+    severity: 'warning',
+    title: 'A path parameter is not declared',
+    remedy: 'It counts as text; declare it in the contract.',
+  },
   'HNG-120': {
     severity: 'error',
     title: 'The document cannot be fetched',

@@ -1,3 +1,4 @@
+import type { Message } from '../message/message';
 import { CODES, type Code } from './codes';
 
 /** One fault of the input, as `errors[]` of a problem carries it (RFC 9457 §3 example; pointer is RFC 6901). */
@@ -28,6 +29,8 @@ export interface RefusalOptions {
   readonly title?: string;
   /** Appended to the problem type, e.g. the name of a fault. */
   readonly kind?: string;
+  /** The whole reply, where it is not a problem that we write: a backend's own answer that goes on. */
+  readonly reply?: Message;
 }
 
 /** Ends a request with a problem (RFC 9457). Thrown by steps and guards, turned into a reply by the engine. */

@@ -30,6 +30,7 @@ const ROOTS = [
   'body',
   'headers',
   'query',
+  'cookies',
   'path',
   'method',
   'status',

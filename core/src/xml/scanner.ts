@@ -33,6 +33,14 @@ export interface ScannedName {
 }
 
 /**
+ * Names seen by any scanner: messages of one kind have the same. What they mean holds only while `version` does, and no two scanners
+ * ever have the same one.
+ */
+const names = new Map<string, ScannedName>();
+const MOST_NAMES = 20_000;
+let versions = 0;
+
+/**
  * Pulls XML 1.0 with namespaces out of a text, element by element, without a tree and without copying. Document types are refused,
  * so the only entities are the predefined ones and character references. One instance per document.
  */
@@ -42,12 +50,11 @@ export class XmlScanner {
   private readonly open: ScannedName[] = [];
   private empty = false;
   private sawRoot = false;
-  private readonly names = new Map<string, ScannedName>();
   private readonly nsPrefix: string[] = ['xml'];
   private readonly nsUri: string[] = [XML_NS];
   /** For each open element: bindings in force outside of it. */
   private readonly nsMark: number[] = [];
-  private version = 1;
+  private version = ++versions;
   /** After OPEN: the element. */
   name: ScannedName = { raw: '', prefix: '', local: '', uri: '', version: 0 };
   /** After OPEN: attributes without namespace declarations. */
@@ -230,14 +237,15 @@ export class XmlScanner {
   }
 
   private nameFor(raw: string, index: number): ScannedName {
-    let entry = this.names.get(raw);
+    let entry = names.get(raw);
     if (!entry) {
       const colon = raw.indexOf(':');
       const prefix = colon < 0 ? '' : raw.slice(0, colon);
       const local = colon < 0 ? raw : raw.slice(colon + 1);
       if ((colon >= 0 && !NCNAME.test(prefix)) || !NCNAME.test(local)) this.fail(`${raw} is not a name`, index);
       entry = { raw, prefix, local, uri: '', version: 0 };
-      this.names.set(raw, entry);
+      if (names.size >= MOST_NAMES) names.clear();
+      if (raw.length <= 200) names.set(raw, entry);
     }
     return entry;
   }
@@ -316,14 +324,14 @@ export class XmlScanner {
       const entry = this.nameFor(raw, start);
       if (n < 16) {
         for (let k = 0; k < n; k++)
-          if (this.attributeName[k] === entry) this.fail(`the attribute ${raw} stands twice`, start);
+          if (this.attributeName[k]!.raw === raw) this.fail(`the attribute ${raw} stands twice`, start);
       }
       this.attributeName[n] = entry;
       this.attributeValue[n] = value;
       n++;
     }
     this.attributeCount = n;
-    if (declared) this.version++;
+    if (declared) this.version = ++versions;
     if (n) this.resolveAttributes(n, from);
     return i;
   }
@@ -390,7 +398,7 @@ export class XmlScanner {
     if (mark < this.nsPrefix.length) {
       this.nsPrefix.length = mark;
       this.nsUri.length = mark;
-      this.version++;
+      this.version = ++versions;
     }
   }
 

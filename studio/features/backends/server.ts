@@ -4,7 +4,7 @@ import {
   HingeError,
   isHttpUrl,
   LIMITS,
-  readWsdl,
+  readContract,
   typeRows,
   type Contract,
   type ContractFiles,
@@ -29,7 +29,7 @@ export async function getBackend(name: string): Promise<BackendRow | undefined> 
 }
 
 export function contractOf(row: Pick<BackendRow, 'contract'>): Contract | undefined {
-  return row.contract ? readWsdl(row.contract, { port: row.contract.port }) : undefined;
+  return row.contract ? readContract(row.contract, { port: row.contract.port }) : undefined;
 }
 
 /** A contract as screens show it: typed trees instead of schemas and wire forms. */
@@ -158,7 +158,7 @@ export async function addBackend(args: {
     files: args.source.files,
     ...(args.port && { port: args.port }),
   };
-  if (contract) readWsdl(contract, { port: args.port });
+  if (contract) readContract(contract, { port: args.port });
   const made = await database()
     .insert(backends)
     .values({

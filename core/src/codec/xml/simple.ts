@@ -152,6 +152,12 @@ function plainDecimal(text: string): string {
 
 /** Compares decimal numbers by their text, so that no digit is lost. */
 export function compareDecimals(a: string, b: string): number {
+  // Fifteen digits fit a double, and two different decimals of so few digits are two different doubles.
+  if (a.length <= 15 && b.length <= 15) {
+    const x = Number(a);
+    const y = Number(b);
+    if (Number.isFinite(x) && Number.isFinite(y)) return x - y;
+  }
   const [sa, ia, fa] = split(a);
   const [sb, ib, fb] = split(b);
   if (sa !== sb) return sa - sb;
@@ -169,6 +175,17 @@ function split(text: string): [sign: 1 | -1, whole: string, fraction: string] {
   const fraction = m?.[3] ?? '';
   const negative = m?.[1] === '-' && (whole !== '' || fraction !== '');
   return [negative ? -1 : 1, whole, fraction];
+}
+
+/** Digits that count (Part 2 §4.3.11, §4.3.12): without zeros in front of the whole part and at the end of the fraction. */
+function digitsOf(text: string): { whole: number; fraction: number } {
+  const point = text.indexOf('.');
+  const end = point < 0 ? text.length : point;
+  let from = 0;
+  while (from < end && !(text.charCodeAt(from) > 48)) from++;
+  let to = text.length;
+  if (point >= 0) while (to > point + 1 && text.charCodeAt(to - 1) === 48) to--;
+  return { whole: end - from, fraction: point < 0 ? 0 : to - point - 1 };
 }
 
 function numberRule(type: SimpleType): (text: string) => string | undefined {
@@ -198,16 +215,14 @@ function numberRule(type: SimpleType): (text: string) => string | undefined {
     );
   if (f.fractionDigits !== undefined)
     rules.push((t) =>
-      split(t)[2].length > f.fractionDigits!
+      digitsOf(t).fraction > f.fractionDigits!
         ? `${brief(t)} has more than ${f.fractionDigits} digits after the point`
         : undefined,
     );
   if (f.totalDigits !== undefined) {
     rules.push((t) => {
-      const [, whole, fraction] = split(t);
-      return whole.length + fraction.length > f.totalDigits!
-        ? `${brief(t)} has more than ${f.totalDigits} digits`
-        : undefined;
+      const n = digitsOf(t);
+      return n.whole + n.fraction > f.totalDigits! ? `${brief(t)} has more than ${f.totalDigits} digits` : undefined;
     });
   }
   if (rules.length === 0) return () => undefined;

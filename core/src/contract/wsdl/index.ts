@@ -1,3 +1,3 @@
 export * from './model';
 export * from './read';
-export { referencesIn, resolveLocation } from './schemas';
+export { referencesIn } from './schemas';

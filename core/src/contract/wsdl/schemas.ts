@@ -1,6 +1,7 @@
 import { LIMITS } from '../../limits';
 import { HingeError } from '../../problem';
 import { attributeOf, childrenOf, placeOf, readXmlTree, type XmlElement } from '../../xml';
+import { fileFor } from '../locations';
 import type { ContractFiles } from '../model';
 import { XSD, type SchemaSet } from '../xsd';
 import { demandWsdl, WSDL } from './names';
@@ -9,19 +10,6 @@ import { demandWsdl, WSDL } from './names';
 export interface Reference {
   readonly location: string;
   readonly from: XmlElement;
-}
-
-/** Resolves `location` against the path of the document that names it; URLs and relative paths alike. */
-export function resolveLocation(base: string, location: string): string {
-  if (/^[a-z][a-z0-9+.-]*:/i.test(location)) return location;
-  if (/^[a-z][a-z0-9+.-]*:/i.test(base)) return new URL(location, base).href;
-  const parts = base.split('/').slice(0, -1);
-  if (location.startsWith('/')) return location;
-  for (const part of location.split('/')) {
-    if (part === '..' && parts.length && parts[parts.length - 1] !== '..') parts.pop();
-    else if (part !== '.' && part !== '') parts.push(part);
-  }
-  return parts.join('/');
 }
 
 /** Every wsdl:import, xs:import, xs:include and xs:redefine with a location, in one document. */
@@ -45,15 +33,6 @@ export function referencesIn(root: XmlElement): Reference[] {
     for (const types of childrenOf(root, WSDL, 'types')) childrenOf(types, XSD, 'schema').forEach(schema);
   }
   return out;
-}
-
-/** Finds a named document among the files: by its resolved path, else by its last name alone when that is unique. */
-function fileFor(source: ContractFiles, base: string, location: string): string | undefined {
-  const path = resolveLocation(base, location);
-  if (source.files[path] !== undefined) return path;
-  const last = path.split(/[/?#]/).pop();
-  const same = Object.keys(source.files).filter((f) => f.split('/').pop() === last);
-  return same.length === 1 ? same[0] : undefined;
 }
 
 /** Adds every schema that the WSDL reaches to the set; returns all wsdl:definitions, the entry first. */

@@ -82,7 +82,7 @@ function makeBinding(type: ComplexType): Binding {
   const byJson = new Map<string, Property>();
   const byElement = new Map<string, ElementProperty>();
   const byAttribute = new Map<string, AttributeProperty>();
-  const elementNames = new Set([...found.values()].map((f) => f.decl.name));
+  const elementNames = new Set([...found.values()].map((f) => f.decl.json ?? f.decl.name));
   const text: TextProperty | undefined =
     type.content.kind === 'simple' ? { kind: 'text', json: 'value', type: type.content.type } : undefined;
   const add = (p: Property) => {
@@ -91,8 +91,9 @@ function makeBinding(type: ComplexType): Binding {
   };
 
   for (const use of type.attributes) {
-    const clash = elementNames.has(use.name) || (text && use.name === 'value') || byJson.has(use.name);
-    const p: AttributeProperty = { kind: 'attribute', json: clash ? `${use.name}Attribute` : use.name, use };
+    const name = use.json ?? use.name;
+    const clash = elementNames.has(name) || (text && name === 'value') || byJson.has(name);
+    const p: AttributeProperty = { kind: 'attribute', json: clash ? `${name}Attribute` : name, use };
     add(p);
     byAttribute.set(keyOf(use.uri, use.name), p);
   }
@@ -100,7 +101,7 @@ function makeBinding(type: ComplexType): Binding {
   const mixed = type.mixed && !text;
   const names = new Map<string, Property>(byJson);
   for (const [key, f] of found) {
-    const p = elementProperty(f, free(f.decl.name, names));
+    const p = elementProperty(f, free(f.decl.json ?? f.decl.name, names));
     names.set(p.json, p);
     byElement.set(key, p);
     if (!mixed) add(p);

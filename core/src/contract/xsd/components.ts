@@ -24,6 +24,8 @@ export interface ElementDecl {
   readonly name: string;
   /** Namespace on the wire: '' for an unqualified local element. */
   readonly uri: string;
+  /** Name of the JSON property, where it is not the local name. */
+  readonly json?: string;
   readonly global: boolean;
   readonly nillable: boolean;
   readonly abstract: boolean;
@@ -56,6 +58,8 @@ export interface Wildcard {
 export interface AttributeUse {
   readonly name: string;
   readonly uri: string;
+  /** Name of the JSON property, where it is not the local name. */
+  readonly json?: string;
   readonly required: boolean;
   readonly fixed?: string;
   readonly doc?: string;

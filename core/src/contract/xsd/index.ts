@@ -6,3 +6,4 @@ export * from './json-schema';
 export { builtinType, jsonKind } from './builtins';
 export { lexicalForm } from './lexical';
 export * from './order';
+export { SchemaElements } from './from-schema';

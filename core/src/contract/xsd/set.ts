@@ -215,7 +215,7 @@ function isRedefined(node: XmlElement, q: QName, doc: SchemaDocument): boolean {
 }
 
 /** xs:anyType, the ur-type (Part 1 §3.4.7): anything goes. */
-const ANY_TYPE: ComplexType = {
+export const ANY_TYPE: ComplexType = {
   kind: 'complex',
   name: { uri: XSD, local: 'anyType' },
   abstract: false,

@@ -1,5 +1,6 @@
 import type { ContractOperation } from '../../contract';
-import { soapMediaType, writeSoap } from '../../codec/soap';
+import { mediaCodec, type MediaCodec } from '../../codec/media';
+import type { ShapeFault } from '../../codec/xml';
 import { Body } from '../../message/body';
 import { isJson } from '../../message/headers';
 import { finding, Refusal, type Finding, type InputFault } from '../../problem';
@@ -18,6 +19,7 @@ import type { Run } from '../../flow/run';
 import { checkExpression, fieldPointer, loadForReading, readsBody, runnable } from '../expression';
 import type { MessageType, StepContext, StepKind } from '../kind';
 import type { MapDocument } from './schema';
+import { finishFor, httpHeaders, httpTarget } from './to-backend';
 
 interface Target {
   readonly words: string;
@@ -58,6 +60,14 @@ export function targetOf(step: MapDocument, context: StepContext): Target | Find
   if (operation.unusable)
     return finding('HNG-302', `the operation ${wanted} cannot be called: ${operation.unusable}`, place);
   const properties: Record<string, JsonSchema> = {};
+  if (operation.http)
+    return {
+      ...httpTarget(operation),
+      types: backend.contract!.types,
+      operation,
+      backend: backend.name,
+      words: `${operation.id} of ${backend.name}`,
+    };
   const required = ['body'];
   if (operation.request.headers.length) {
     const headers = operation.request.headers;
@@ -110,7 +120,10 @@ export const mapKind: StepKind<MapDocument> = {
     });
     const ensured = requiredParents(fields, target);
     const needsBody = [whole, ...fields.map((f) => f.expression)].some((e) => e && readsBody(e));
-    const finish = target.operation ? toBackend(target, fields) : toReply(context);
+    const finish = target.operation ? finishFor(target.operation, target.types) : toReply(context);
+    const refuse = (run: Run) => (faults: readonly ShapeFault[]) => {
+      throw mapRefusal(run, faults, fields, target);
+    };
     return async (run) => {
       await loadForReading(run, needsBody);
       const made: Record<string, unknown> = {};
@@ -128,7 +141,7 @@ export const mapKind: StepKind<MapDocument> = {
         place(made, f.parts, v);
       }
       for (const parts of ensured) if (valueAt(made, parts) === undefined) place(made, parts, {});
-      finish(run, made);
+      finish(run, made, refuse(run));
     };
   },
 
@@ -191,30 +204,6 @@ function place(root: Record<string, unknown>, parts: readonly string[], value: u
   if (last !== '__proto__') at[last] = value;
 }
 
-function toBackend(target: Target, fields: readonly CompiledField[]) {
-  const soap = target.operation!.soap!;
-  const mediaType = soapMediaType(soap);
-  return (run: Run, made: Record<string, unknown>): void => {
-    const soapHeader = made.soapHeader as Record<string, unknown> | undefined;
-    const written = writeSoap(soap.version, soap.input, { body: made.body ?? {}, soapHeader });
-    if (written.faults.length) throw mapRefusal(run, written.faults, fields, target);
-    const headers: Record<string, string> = {
-      'content-type': mediaType,
-      accept: soap.version === '1.1' ? 'text/xml' : 'application/soap+xml',
-    };
-    // SOAP 1.1 §6.1.1: the header must be there; an empty string is quoted too.
-    if (soap.version === '1.1') headers.soapaction = `"${soap.action}"`;
-    Object.assign(headers, httpHeaders(made.headers));
-    run.message = {
-      method: 'POST',
-      headers,
-      body: Body.ofParsed(written.text, made.body ?? {}, mediaType),
-      soapHeader,
-      format: `SOAP ${soap.version}`,
-    };
-  };
-}
-
 /** Faults of the made message, told with the caller's own names where a field came straight from the request. */
 function mapRefusal(
   run: Run,
@@ -262,19 +251,14 @@ function originOf(
   return undefined;
 }
 
-function httpHeaders(value: unknown): Record<string, string> {
-  const out: Record<string, string> = {};
-  if (value !== null && typeof value === 'object') {
-    for (const [k, v] of Object.entries(value))
-      if (v !== undefined && v !== null) out[k.toLowerCase()] = String(v as string);
-  }
-  return out;
-}
-
 function toReply(context: StepContext) {
   const reply = context.operation.reply;
   const status = reply?.status ?? 200;
   const mediaType = reply?.mediaType ?? 'application/json';
+  const media = isJson(mediaType)
+    ? undefined
+    : mediaCodec(mediaType, { schema: reply?.schema, types: context.types, lenient: true, root: context.operationId });
+  const codec = media && { read: (t: string) => media.read(t).value, write: (v: unknown) => writeReply(media, v) };
   return (run: Run, made: Record<string, unknown>): void => {
     const given = made.status === undefined ? status : Number(made.status);
     const headers = httpHeaders(made.headers);
@@ -285,10 +269,19 @@ function toReply(context: StepContext) {
     run.message = {
       status: given,
       headers,
-      body: none ? Body.empty() : Body.ofValue(value, mediaType),
+      body: none ? Body.empty() : Body.ofValue(value, mediaType, codec),
       format: isJson(mediaType) ? 'JSON' : mediaType,
     };
   };
+}
+
+function writeReply(media: MediaCodec, value: unknown): string {
+  const { text, faults } = media.write(value);
+  if (!faults.length) return text;
+  throw new Refusal('HNG-421', {
+    detail: 'The flow made a reply that cannot be written. The trace says where.',
+    inner: faults.map((f) => `${f.pointer} ${f.words}`).join('; '),
+  });
 }
 
 function checkTarget(
@@ -300,6 +293,7 @@ function checkTarget(
 ): void {
   const parts = pointerParts(to);
   if (parts[0] === 'headers' || parts[0] === 'status') return;
+  // A target whose body may be anything takes any field; so does an object that is open.
   if (schemaAt(target.schema, target.types, parts) || (parts[0] === 'body' && isOpen(target))) return;
   report(
     finding('HNG-309', `${target.words} has no field ${to}`, {
@@ -376,7 +370,9 @@ function checkCoverage(step: MapDocument, target: Target, context: StepContext, 
     }
     skip = row.pointer;
     const empty =
-      row.pointer === '/body' && !resolveSchema(target.schema.properties!.body!, target.types).required?.length;
+      row.pointer === '/body' &&
+      !target.operation?.http &&
+      !resolveSchema(target.schema.properties!.body!, target.types).required?.length;
     if (row.required && !row.many && !empty) {
       report(
         finding(

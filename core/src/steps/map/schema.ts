@@ -4,8 +4,8 @@ import { stepBase } from '../base';
 const pointer = z
   .string()
   .regex(
-    /^\/(body|headers|soapHeader|query|path|status)(\/.*)?$/,
-    'must be a pointer that starts with /body, /headers, /soapHeader, /query, /path or /status',
+    /^\/(body|headers|cookies|soapHeader|query|path|status)(\/.*)?$/,
+    'must be a pointer that starts with /body, /headers, /cookies, /soapHeader, /query, /path or /status',
   );
 
 export const mapSchema = z.strictObject({

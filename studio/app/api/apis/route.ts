@@ -1,4 +1,4 @@
-import { draftRest, FlowDocumentSchema, planProblems, type PlannedOperation } from '@hinge/core';
+import { draftFor, FlowDocumentSchema, planProblems, type PlannedOperation } from '@hinge/core';
 import { z } from 'zod';
 import { createApi, demandShape } from '../../../features/apis/server';
 import { contractOf, getBackend } from '../../../features/backends/server';
@@ -39,7 +39,7 @@ export const POST = jsonRoute(['designer'], body, async ({ body: b, user }) => {
   if (!row?.contract || !contract) throw new Told(404, `There is no backend ${b.backend} with a contract.`);
   const problems = [...planProblems(b.plan as PlannedOperation[]).values()].flat();
   if (problems.length) throw new Told(422, problems.join('; '));
-  const document = draftRest(contract, row.contract, b.plan as PlannedOperation[], {
+  const document = draftFor(contract, row.contract, b.plan as PlannedOperation[], {
     name: b.name,
     base: b.base,
     backend: row.name,

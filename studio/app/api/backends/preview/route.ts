@@ -1,4 +1,4 @@
-import { readWsdl, slug } from '@hinge/core';
+import { readContract, slug } from '@hinge/core';
 import { z } from 'zod';
 import { gather, viewOf } from '../../../../features/backends/server';
 import { jsonRoute } from '../../../../lib/route';
@@ -12,7 +12,7 @@ const body = z.object({
 /** Reads a contract and shows it; nothing is saved. */
 export const POST = jsonRoute(['designer'], body, async ({ body: source }) => {
   const files = await gather(source);
-  const contract = readWsdl(files);
+  const contract = readContract(files);
   return {
     contract: viewOf(contract),
     files: files.files,

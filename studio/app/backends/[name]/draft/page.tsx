@@ -1,4 +1,4 @@
-import { planRest, slug } from '@hinge/core';
+import { planFor, slug } from '@hinge/core';
 import { notFound } from 'next/navigation';
 import { DraftReview } from '../../../../features/apis/draft-review';
 import { contractOf, getBackend } from '../../../../features/backends/server';
@@ -17,7 +17,7 @@ export default async function Page({ params }: { params: Promise<{ name: string 
       <DraftReview
         backend={row.name}
         backendTitle={row.title}
-        plan={planRest(contract)}
+        plan={planFor(contract)}
         name={name}
         base={`/${slug(name)}/v1`}
         slug={slug(name)}

@@ -1,0 +1,57 @@
+import type { JsonSchema } from '../../schema';
+
+/** What an operation of an OpenAPI document looks like on the wire. */
+export interface HttpOperation {
+  /** In capitals. */
+  readonly method: string;
+  /** Template below the server's address, e.g. /berths/{id}. */
+  readonly path: string;
+  readonly parameters: readonly HttpParameter[];
+  readonly request?: HttpBody;
+  /** By status: '200', '2XX', 'default'. */
+  readonly replies: readonly HttpReply[];
+  readonly links: readonly HttpLink[];
+  /** Names of security schemes, any of which will do; empty: none is asked for. */
+  readonly security: readonly string[];
+}
+
+export type ParameterPlace = 'path' | 'query' | 'header' | 'cookie';
+/** OpenAPI 3.1 §4.8.12.2. */
+export type ParameterStyle = 'simple' | 'label' | 'matrix' | 'form' | 'spaceDelimited' | 'pipeDelimited' | 'deepObject';
+
+export interface HttpParameter {
+  readonly name: string;
+  readonly in: ParameterPlace;
+  readonly required: boolean;
+  readonly schema: JsonSchema;
+  readonly style: ParameterStyle;
+  readonly explode: boolean;
+  readonly documentation?: string;
+  readonly example?: unknown;
+}
+
+export interface HttpBody {
+  readonly required: boolean;
+  readonly media: readonly HttpMedia[];
+  readonly documentation?: string;
+}
+
+export interface HttpMedia {
+  readonly mediaType: string;
+  readonly schema: JsonSchema;
+  readonly example?: unknown;
+}
+
+export interface HttpReply {
+  readonly status: string;
+  readonly documentation?: string;
+  readonly media: readonly HttpMedia[];
+}
+
+/** A Link object (§4.8.20): a value of this reply is an argument of another operation. */
+export interface HttpLink {
+  readonly name: string;
+  readonly operationId?: string;
+  /** Parameter of the other operation by runtime expression, e.g. $response.body#/vesselId. */
+  readonly parameters: Readonly<Record<string, unknown>>;
+}

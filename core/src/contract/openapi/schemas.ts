@@ -1,0 +1,161 @@
+import { HingeError, type Finding, finding, type Place } from '../../problem';
+import { refTo, type JsonSchema, type TypeTable } from '../../schema';
+import { isTree, type OpenApiSource, type Tree } from './source';
+
+/** Keywords that are carried as they are. Others (xml, discriminator) are looked at one by one; what is unknown is dropped. */
+const PLAIN = [
+  'title',
+  'description',
+  'minItems',
+  'maxItems',
+  'uniqueItems',
+  'enum',
+  'const',
+  'format',
+  'pattern',
+  'minLength',
+  'maxLength',
+  'minimum',
+  'maximum',
+  'exclusiveMinimum',
+  'exclusiveMaximum',
+  'multipleOf',
+  'minProperties',
+  'maxProperties',
+  'default',
+  'examples',
+  'contentEncoding',
+  'deprecated',
+  'readOnly',
+  'writeOnly',
+  'required',
+  'dependentRequired',
+  'minContains',
+  'maxContains',
+] as const;
+const LISTS = ['anyOf', 'oneOf', 'allOf', 'prefixItems'] as const;
+const SINGLE = ['items', 'not', 'if', 'then', 'else', 'contains', 'propertyNames'] as const;
+const MAPS = ['properties', 'patternProperties', 'dependentSchemas'] as const;
+const MAX_DEPTH = 200;
+
+/** Copies schemas of OpenAPI documents into one table of types; references between files become references into the table. */
+export class SchemaReader {
+  readonly types: TypeTable = {};
+  readonly places: Record<string, Place> = {};
+  readonly findings: Finding[] = [];
+  private readonly names = new Map<string, string>();
+
+  constructor(private readonly source: OpenApiSource) {}
+
+  /** Every schema of the entry's components keeps its name, before others take it. */
+  reserve(components: Tree): void {
+    for (const name of Object.keys(components))
+      this.nameFor(this.source.entry.file, `/components/schemas/${name}`, name);
+  }
+
+  read(value: unknown, file: string, depth = 0): JsonSchema {
+    if (value === true || value === undefined) return {};
+    if (value === false) return { not: {} };
+    if (!isTree(value)) return {};
+    if (depth > MAX_DEPTH) throw new HingeError('HNG-103', `schemas are nested deeper than ${MAX_DEPTH}`, { file });
+    const out: JsonSchema = {};
+    if (typeof value.$ref === 'string') Object.assign(out, this.reference(value.$ref, file, depth));
+    for (const key of PLAIN) if (value[key] !== undefined) (out as Record<string, unknown>)[key] = value[key];
+    this.types_(value, out);
+    for (const key of SINGLE)
+      if (value[key] !== undefined) (out as Record<string, unknown>)[key] = this.read(value[key], file, depth + 1);
+    for (const key of LISTS) {
+      const list = value[key];
+      if (Array.isArray(list)) (out as Record<string, unknown>)[key] = list.map((s) => this.read(s, file, depth + 1));
+    }
+    for (const key of MAPS) {
+      const map = value[key];
+      if (isTree(map))
+        (out as Record<string, unknown>)[key] = Object.fromEntries(
+          Object.entries(map).map(([n, s]) => [n, this.read(s, file, depth + 1)]),
+        );
+    }
+    if (typeof value.additionalProperties === 'boolean') out.additionalProperties = value.additionalProperties;
+    else if (isTree(value.additionalProperties))
+      out.additionalProperties = this.read(value.additionalProperties, file, depth + 1);
+    if (isTree(value.xml)) out.xml = value.xml as JsonSchema['xml'];
+    if (isTree(value.discriminator)) this.discriminator(value.discriminator, out, file, depth);
+    return out;
+  }
+
+  /** `type`, with what 3.0 fragments in other files still say: nullable, exclusive bounds as true, one example. */
+  private types_(value: Tree, out: JsonSchema): void {
+    const type = value.type;
+    if (typeof type === 'string' || Array.isArray(type)) out.type = type as JsonSchema['type'];
+    if (value.type === 'file' || (value.contentMediaType === 'application/octet-stream' && value.type === undefined)) {
+      out.type = 'string';
+      out.format = 'binary';
+    }
+    if (value.nullable === true || value['x-nullable'] === true) {
+      if (typeof out.type === 'string' && out.type !== 'null') out.type = [out.type, 'null'];
+      if (out.enum && !out.enum.includes(null)) out.enum = [...out.enum, null];
+    }
+    if ((out.exclusiveMinimum as unknown) === true) {
+      out.exclusiveMinimum = out.minimum;
+      delete out.minimum;
+    } else if ((out.exclusiveMinimum as unknown) === false) delete out.exclusiveMinimum;
+    if ((out.exclusiveMaximum as unknown) === true) {
+      out.exclusiveMaximum = out.maximum;
+      delete out.maximum;
+    } else if ((out.exclusiveMaximum as unknown) === false) delete out.exclusiveMaximum;
+    if (value.example !== undefined && !out.examples) out.examples = [value.example];
+    if (out.examples && !Array.isArray(out.examples)) delete out.examples;
+  }
+
+  private discriminator(d: Tree, out: JsonSchema, file: string, depth: number): void {
+    if (typeof d.propertyName !== 'string') return;
+    const mapping: Record<string, string> = {};
+    for (const [value, target] of Object.entries(isTree(d.mapping) ? d.mapping : {})) {
+      if (typeof target !== 'string') continue;
+      // A mapping may name a schema without a path (§4.8.25).
+      const ref = /[#/.]/.test(target) ? target : `#/components/schemas/${target}`;
+      mapping[value] = this.reference(ref, file, depth).$ref!;
+    }
+    for (const option of out.oneOf ?? out.anyOf ?? []) {
+      const ref = option.$ref;
+      if (ref && !Object.values(mapping).includes(ref))
+        mapping[decodeURIComponent(ref.slice(ref.lastIndexOf('/') + 1))] = ref;
+    }
+    out.discriminator = { propertyName: d.propertyName, ...(Object.keys(mapping).length && { mapping }) };
+  }
+
+  private reference(ref: string, file: string, depth: number): JsonSchema {
+    const found = this.source.resolve(ref, file);
+    const known = this.names.get(`${found.file}#${found.pointer}`);
+    const hint =
+      decodeURIComponent(found.pointer.split('/').pop() ?? '') ||
+      found.file.replace(/^.*\//, '').replace(/\.[^.]*$/, '');
+    const name = known ?? this.nameFor(found.file, found.pointer, hint);
+    if (!this.types[name]) {
+      // The entry stands before its content is read: schemas are cyclic.
+      const target: JsonSchema = {};
+      this.types[name] = target;
+      const path = found.pointer.split('/').slice(1);
+      this.places[name] = this.source.placeOf(found.file, path);
+      Object.assign(target, this.read(found.value, found.file, depth > MAX_DEPTH / 2 ? depth : 0));
+    }
+    return refTo(name);
+  }
+
+  private nameFor(file: string, pointer: string, hint: string): string {
+    const clean = hint.replace(/[^A-Za-z0-9._-]/g, '_') || 'Type';
+    const taken = new Set(this.names.values());
+    let name = clean;
+    for (let n = 2; taken.has(name); n++) name = `${clean}${n}`;
+    this.names.set(`${file}#${pointer}`, name);
+    if (name !== hint && file === this.source.entry.file)
+      this.findings.push(
+        finding(
+          'HNG-123',
+          `the schema ${hint} is called ${name} here`,
+          this.source.placeOf(file, pointer.split('/').slice(1)),
+        ),
+      );
+    return name;
+  }
+}

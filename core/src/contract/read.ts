@@ -1,0 +1,19 @@
+import { HingeError } from '../problem';
+import type { Contract, ContractFiles } from './model';
+import { readOpenApi } from './openapi';
+import { readWsdl, type WsdlOptions } from './wsdl';
+
+export type ContractKind = Contract['format'];
+
+/** What a document is, by its first characters. */
+export function contractKindOf(text: string): ContractKind {
+  return /^\ufeff?\s*</.test(text) ? 'wsdl' : 'openapi';
+}
+
+/** Reads a contract of any kind that is known. Throws HingeError when nothing can be made of it. */
+export function readContract(source: ContractFiles, options: WsdlOptions = {}): Contract {
+  const text = source.files[source.entry];
+  if (text === undefined)
+    throw new HingeError('HNG-112', `${source.entry} is not among the files`, { file: source.entry });
+  return contractKindOf(text) === 'wsdl' ? readWsdl(source, options) : readOpenApi(source);
+}

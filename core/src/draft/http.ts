@@ -1,0 +1,234 @@
+import { preferredMedia, type Contract, type ContractFiles, type ContractOperation, type HttpReply } from '../contract';
+import {
+  FORMAT_VERSION,
+  type CaseDocument,
+  type FlowDocument,
+  type OperationDocument,
+  type ParameterDocument,
+} from '../flow/document';
+import { sampleOf, typesOf, type TypeTable } from '../schema';
+import type { PlannedField, PlannedOperation } from './plan';
+import { copyTypes, jsonataName, slug, type DraftOptions } from './common';
+import { kebab, words } from './names';
+
+/** A plan that keeps what an OpenAPI contract says: its methods, paths, parameters and statuses. */
+export function planHttp(contract: Contract): PlannedOperation[] {
+  return contract.operations.map((op): PlannedOperation => {
+    const http = op.http!;
+    const usable = !op.unusable && http.method !== 'TRACE';
+    const fields: PlannedField[] = http.parameters.map((p) => ({
+      target: `/${p.in === 'header' ? 'headers' : p.in === 'cookie' ? 'cookies' : p.in}/${p.name}`,
+      name: p.name,
+      place: p.in,
+      required: p.required,
+      words: typesOf(p.schema)[0] ?? 'anything',
+      description: p.documentation,
+      simple: true,
+    }));
+    if (http.request)
+      fields.push({
+        target: '/body',
+        name: 'body',
+        place: 'body',
+        required: http.request.required,
+        words: preferredMedia(http.request.media)?.mediaType ?? 'body',
+        description: http.request.documentation,
+        simple: false,
+      });
+    return {
+      operation: op.id,
+      include: usable,
+      id: op.id,
+      method: (usable ? http.method : 'GET') as PlannedOperation['method'],
+      path: http.path,
+      status: statusOf(http.replies),
+      summary: op.documentation ?? '',
+      fields,
+      ...(op.unusable && { note: `cannot be called: ${op.unusable}` }),
+    };
+  });
+}
+
+function successOf(replies: readonly HttpReply[]): HttpReply | undefined {
+  return (
+    replies.find((r) => /^2\d\d$/.test(r.status)) ??
+    replies.find((r) => /^2/.test(r.status)) ??
+    replies.find((r) => r.status === 'default')
+  );
+}
+
+function statusOf(replies: readonly HttpReply[]): number {
+  const status = successOf(replies)?.status;
+  return status !== undefined && /^\d+$/.test(status) ? Number(status) : 200;
+}
+
+/** A whole, runnable document from an OpenAPI contract: every operation kept, map → call → map, a case for each. */
+export function draftHttp(
+  contract: Contract,
+  source: ContractFiles,
+  plan: readonly PlannedOperation[] = planHttp(contract),
+  options: DraftOptions = {},
+): FlowDocument {
+  const name = options.name ?? contract.name;
+  const backend = options.backend ?? slug(contract.name);
+  const address = options.address ?? contract.addresses[0];
+  const types: TypeTable = {};
+  const operations: Record<string, OperationDocument> = {};
+  const cases: CaseDocument[] = [];
+  for (const row of plan) {
+    const op = contract.operations.find((o) => o.id === row.operation);
+    if (!row.include || !op?.http || op.unusable) continue;
+    operations[row.id] = operationOf(row, op, contract, backend, types);
+    cases.push(caseOf(row, op, operations[row.id]!, types));
+  }
+  return {
+    hinge: FORMAT_VERSION,
+    api: {
+      name,
+      version: contract.version ?? '1.0.0',
+      ...(contract.documentation && { description: contract.documentation }),
+    },
+    doors: [{ name: 'public', path: options.base ?? `/${kebab(words(name)) || 'api'}` }],
+    guards: [{ kind: 'schema' }],
+    backends: {
+      [backend]: {
+        contract: {
+          kind: 'openapi',
+          entry: source.entry,
+          ...(!options.withoutFiles && { files: { ...source.files } }),
+        },
+        ...(address && { address }),
+      },
+    },
+    ...(Object.keys(types).length && { types }),
+    operations,
+    cases,
+  };
+}
+
+function operationOf(
+  row: PlannedOperation,
+  op: ContractOperation,
+  contract: Contract,
+  backend: string,
+  types: TypeTable,
+): OperationDocument {
+  const http = op.http!;
+  const copy = (schema: Parameters<typeof copyTypes>[0]) => copyTypes(schema, contract.types, types);
+  const parameters = row.fields
+    .filter((f) => f.place !== 'body')
+    .map((f): ParameterDocument => {
+      const p = http.parameters.find((x) => f.target.endsWith(`/${x.name}`) && f.target.startsWith(targetOf(x.in)))!;
+      const usual = p.style === (p.in === 'query' || p.in === 'cookie' ? 'form' : 'simple');
+      return {
+        name: f.name,
+        in: f.place as ParameterDocument['in'],
+        ...(f.description && { description: f.description }),
+        ...((f.required || f.place === 'path') && { required: true }),
+        schema: p.example === undefined ? copy(p.schema) : { ...copy(p.schema), examples: [p.example] },
+        ...(!usual && { style: p.style }),
+        ...(p.explode !== (p.style === 'form') && { explode: p.explode }),
+      };
+    });
+  const media = preferredMedia(http.request?.media ?? []);
+  const body = row.fields.some((f) => f.place === 'body');
+  const reply = successOf(http.replies);
+  const replyMedia = preferredMedia(reply?.media ?? []);
+  const several = http.replies.filter((r) => /^2/.test(r.status)).length > 1 || !/^\d+$/.test(reply?.status ?? '200');
+  const others = Object.fromEntries(
+    http.replies
+      .filter((r) => r !== reply)
+      .map((r) => {
+        const m = preferredMedia(r.media);
+        return [
+          r.status,
+          {
+            ...(m && { mediaType: m.mediaType, schema: copy(m.schema) }),
+            ...(r.documentation && { description: r.documentation }),
+          },
+        ];
+      }),
+  );
+  const structured = replyMedia && /json|xml|urlencoded|csv|text\/plain/i.test(replyMedia.mediaType);
+  return {
+    method: row.method,
+    path: row.path,
+    ...(row.summary && { summary: row.summary }),
+    ...(op.tags?.length && { tags: [...op.tags] }),
+    ...(parameters.length && { parameters }),
+    ...(body &&
+      media && {
+        request: {
+          mediaType: outer(media.mediaType),
+          ...(http.request!.required && { required: true }),
+          schema: copy(media.schema),
+        },
+      }),
+    reply: {
+      status: row.status,
+      ...(reply?.documentation && { description: reply.documentation }),
+      ...(replyMedia && { mediaType: outer(replyMedia.mediaType), schema: copy(replyMedia.schema) }),
+    },
+    ...(Object.keys(others).length && { otherReplies: others }),
+    flow: [
+      {
+        kind: 'map',
+        to: { backend, operation: op.id },
+        fields: row.fields
+          .filter((f) => f.place !== 'body' || (media && /json|xml|urlencoded|csv|text\/plain/i.test(media.mediaType)))
+          .map((f) => ({ to: f.target, from: sourceOf(f) })),
+      },
+      { kind: 'call', backend, operation: op.id },
+      ...(structured || !replyMedia
+        ? [
+            {
+              kind: 'map' as const,
+              to: 'reply' as const,
+              fields: [
+                ...(replyMedia ? [{ to: '/body', from: 'body' }] : []),
+                ...(several ? [{ to: '/status', from: 'status' }] : []),
+                ...(row.status === 201 ? [{ to: '/headers/location', from: 'headers.location' }] : []),
+              ],
+            },
+          ]
+        : []),
+    ],
+  };
+}
+
+/** What callers see: XML of a backend becomes JSON, which the door turns into XML again for whoever asks for it. */
+const outer = (mediaType: string): string => (/[/+]xml\b|urlencoded/i.test(mediaType) ? 'application/json' : mediaType);
+
+const targetOf = (place: string): string =>
+  `/${place === 'header' ? 'headers' : place === 'cookie' ? 'cookies' : place}/`;
+
+function sourceOf(f: PlannedField): string {
+  if (f.place === 'body') return 'body';
+  const root = f.place === 'header' ? 'headers' : f.place === 'cookie' ? 'cookies' : f.place;
+  return `${root}.${jsonataName(f.name)}`;
+}
+
+function caseOf(
+  row: PlannedOperation,
+  op: ContractOperation,
+  operation: OperationDocument,
+  types: TypeTable,
+): CaseDocument {
+  const request: CaseDocument['request'] = {};
+  for (const p of operation.parameters ?? []) {
+    if (!p.required) continue;
+    const sample = sampleOf(p.schema, types, { name: p.name }) ?? p.name;
+    if (p.in === 'path') (request.path ??= {})[p.name] = sample;
+    else if (p.in === 'query') (request.query ??= {})[p.name] = sample;
+    else if (p.in === 'header') (request.headers ??= {})[p.name] = String(sample as string);
+  }
+  const media = preferredMedia(op.http!.request?.media ?? []);
+  if (operation.request?.schema)
+    request.body = media?.example ?? sampleOf(operation.request.schema, types, { optional: true });
+  return {
+    name: 'sample',
+    operation: row.id,
+    request,
+    note: 'Made from the contract; change the values to ones that the backend knows.',
+  };
+}

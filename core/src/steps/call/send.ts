@@ -1,0 +1,75 @@
+import { BackendFailure, type BackendReply, type BackendRequest } from '../../flow/ports';
+import type { Run } from '../../flow/run';
+import { Refusal } from '../../problem';
+import type { BackendContext } from '../kind';
+
+/** Sends and turns what can go wrong on the way into refusals that name the backend, never its address. */
+export async function send(
+  run: Run,
+  backend: BackendContext,
+  request: Omit<BackendRequest, 'backend'>,
+): Promise<BackendReply> {
+  const started = run.ports.clock.now();
+  run.notes = { url: request.url, method: request.method };
+  try {
+    return await run.ports.backends.send({ backend: backend.name, ...request });
+  } catch (error) {
+    if (!(error instanceof BackendFailure)) throw error;
+    const common = { backend: backend.name, inner: `${request.url}: ${error.message}`, cause: error };
+    if (error.kind === 'timeout')
+      throw new Refusal('HNG-503', {
+        ...common,
+        detail: `${backend.name} did not answer within ${request.timeoutMs} ms.`,
+      });
+    if (error.kind === 'unreachable')
+      throw new Refusal('HNG-502', { ...common, detail: `${backend.name} cannot be reached now.` });
+    throw new Refusal('HNG-504', { ...common, detail: `The answer of ${backend.name} was cut off or cannot be read.` });
+  } finally {
+    run.backendMs += run.ports.clock.now() - started;
+  }
+}
+
+export function addressOf(backend: BackendContext, run: Run): string {
+  const address = backend.addressFor(run.environment);
+  if (!address) {
+    const where = run.environment ? ` in ${run.environment}` : '';
+    throw new Refusal('HNG-501', { backend: backend.name, detail: `${backend.name} has no address${where}.` });
+  }
+  return address;
+}
+
+export async function loadReply(reply: BackendReply, backend: BackendContext, run: Run): Promise<void> {
+  const started = run.ports.clock.now();
+  try {
+    await reply.body.load();
+  } catch (error) {
+    if (error instanceof BackendFailure && error.kind === 'timeout') {
+      throw new Refusal('HNG-503', {
+        backend: backend.name,
+        detail: `${backend.name} did not answer in time.`,
+        inner: error.message,
+        cause: error,
+      });
+    }
+    throw unreadable(backend, (error as Error).message, error);
+  } finally {
+    run.backendMs += run.ports.clock.now() - started;
+  }
+}
+
+export function textOf(reply: BackendReply, backend: BackendContext): string {
+  try {
+    return reply.body.text();
+  } catch (error) {
+    throw unreadable(backend, (error as Error).message, error);
+  }
+}
+
+export function unreadable(backend: BackendContext, inner: string, cause?: unknown): Refusal {
+  return new Refusal('HNG-504', {
+    backend: backend.name,
+    detail: `The answer of ${backend.name} cannot be read.`,
+    inner,
+    cause,
+  });
+}

@@ -1,0 +1,85 @@
+import { readSoap } from '../../codec/soap';
+import type { SoapOperation } from '../../contract';
+import type { BackendReply } from '../../flow/ports';
+import type { Run } from '../../flow/run';
+import { Body } from '../../message/body';
+import { essence, isXml } from '../../message/headers';
+import type { Message } from '../../message/message';
+import { Refusal, type RefusalOptions } from '../../problem';
+import type { BackendContext } from '../kind';
+import type { CallDocument } from './schema';
+import { addressOf, loadReply, send, textOf, unreadable } from './send';
+
+export function soapCall(step: CallDocument, backend: BackendContext, soap: SoapOperation, timeoutMs: number) {
+  const lenient = backend.document.reply === 'lenient';
+  const expect = { message: soap.output ?? { headers: [] }, faults: soap.faults };
+  return async (run: Run): Promise<void> => {
+    const m = run.message;
+    if (m.format !== `SOAP ${soap.version}`)
+      throw new Refusal('HNG-420', {
+        detail: 'A step of the flow failed. The trace says which.',
+        inner: 'no map made a SOAP message before this call',
+      });
+    const reply = await send(run, backend, {
+      url: addressOf(backend, run),
+      method: 'POST',
+      headers: { ...m.headers, ...run.outbound },
+      body: m.body,
+      timeoutMs,
+    });
+    await loadReply(reply, backend, run);
+    run.notes = { ...run.notes, status: reply.status };
+    // The raw reply stands as the message first: when it cannot be read, it is what the designer must see.
+    run.message = asSoap(reply, soap.version, reply.body);
+    if (!soap.output) {
+      if (reply.status >= 300) throw unreadable(backend, `status ${reply.status} for a one-way operation`);
+      return;
+    }
+    const text = textOf(reply, backend);
+    if (!isXml(reply.body.mediaType))
+      throw unreadable(
+        backend,
+        `status ${reply.status} with content type ${essence(reply.body.mediaType) || '(none)'}; a SOAP envelope was expected`,
+      );
+    const answer = readSoap(text, expect, lenient);
+    if (answer.kind === 'unreadable') throw unreadable(backend, `status ${reply.status}: ${answer.words}`);
+    if (answer.kind === 'fault') throw faultRefusal(step, backend, answer.fault);
+    if (answer.faults.length) {
+      const words = answer.faults
+        .slice(0, 10)
+        .map((f) => `${f.pointer || '/'} ${f.words}`)
+        .join('; ');
+      throw new Refusal('HNG-505', {
+        backend: backend.name,
+        detail: `The answer of ${backend.name} breaks its contract.`,
+        inner: words,
+      });
+    }
+    run.message = {
+      ...asSoap(reply, soap.version, Body.ofParsed(text, answer.value.body, reply.body.mediaType)),
+      soapHeader: answer.value.soapHeader,
+    };
+  };
+}
+
+function asSoap(reply: BackendReply, version: string, body: Body): Message {
+  return { status: reply.status, headers: reply.headers, body, format: `SOAP ${version}` };
+}
+
+function faultRefusal(
+  step: CallDocument,
+  backend: BackendContext,
+  fault: { code: string; reason: string; name?: string; detail?: unknown; sender: boolean },
+): Refusal {
+  const mapped = fault.name === undefined ? undefined : step.faults?.[fault.name];
+  const options: RefusalOptions = {
+    backend: backend.name,
+    status: mapped?.status,
+    title: mapped?.title,
+    kind: fault.name,
+    detail: fault.reason || undefined,
+    fault: { code: fault.code, reason: fault.reason, ...(fault.detail !== undefined && { detail: fault.detail }) },
+    inner: `${backend.name} answered with the fault ${fault.name ?? fault.code}: ${fault.reason}`,
+  };
+  return new Refusal(fault.sender ? 'HNG-506' : 'HNG-507', options);
+}

@@ -1,0 +1,162 @@
+import type { ContractOperation, HttpOperation, SoapOperation } from '../../contract';
+import { preferredMedia } from '../../contract';
+import { mediaCodec } from '../../codec/media';
+import { defaultForm, writeQuery, writeSimple } from '../../codec/parameters';
+import { soapMediaType, writeSoap } from '../../codec/soap';
+import type { ShapeFault } from '../../codec/xml';
+import type { Run } from '../../flow/run';
+import { Body } from '../../message/body';
+import type { Message } from '../../message/message';
+import { collectFaults, escapePointer, ValidatorSet, type JsonSchema, type TypeTable } from '../../schema';
+
+/** Turns what a map made into the message for its backend; `refuse` is told of everything that does not fit the contract. */
+export type Finish = (
+  run: Run,
+  made: Record<string, unknown>,
+  refuse: (faults: readonly ShapeFault[]) => never,
+) => void;
+
+/** For which operation a map made a message: a call sends no other. */
+const madeFor = new WeakMap<Message, ContractOperation>();
+
+export function operationOfMessage(m: Message): ContractOperation | undefined {
+  return madeFor.get(m);
+}
+
+export function finishFor(operation: ContractOperation, types: TypeTable): Finish {
+  return operation.http ? toHttp(operation, operation.http, types) : toSoap(operation, operation.soap!);
+}
+
+function toSoap(operation: ContractOperation, soap: SoapOperation): Finish {
+  const mediaType = soapMediaType(soap);
+  return (run, made, refuse) => {
+    const soapHeader = made.soapHeader as Record<string, unknown> | undefined;
+    const written = writeSoap(soap.version, soap.input, { body: made.body ?? {}, soapHeader });
+    if (written.faults.length) refuse(written.faults);
+    const headers: Record<string, string> = {
+      'content-type': mediaType,
+      accept: soap.version === '1.1' ? 'text/xml' : 'application/soap+xml',
+    };
+    // SOAP 1.1 §6.1.1: the header must be there; an empty string is quoted too.
+    if (soap.version === '1.1') headers.soapaction = `"${soap.action}"`;
+    Object.assign(headers, httpHeaders(made.headers));
+    run.message = {
+      method: 'POST',
+      headers,
+      body: Body.ofParsed(written.text, made.body ?? {}, mediaType),
+      soapHeader,
+      format: `SOAP ${soap.version}`,
+    };
+    madeFor.set(run.message, operation);
+  };
+}
+
+function toHttp(operation: ContractOperation, http: HttpOperation, types: TypeTable): Finish {
+  const set = new ValidatorSet(types);
+  const parameters = http.parameters.map((p) => ({
+    ...p,
+    form: defaultForm(p.name, p.in, p.style, p.explode),
+    member: p.in === 'header' ? 'headers' : p.in === 'cookie' ? 'cookies' : p.in,
+    validate: set.compile(p.schema),
+  }));
+  const media = preferredMedia(http.request?.media ?? []);
+  const codec = media && mediaCodec(media.mediaType, { schema: media.schema, types, root: operation.id });
+  const accept = acceptOf(http);
+  return (run, made, refuse) => {
+    const faults: ShapeFault[] = [];
+    let path = http.path;
+    const query: string[] = [];
+    const cookies: string[] = [];
+    const headers: Record<string, string> = {};
+    if (accept) headers.accept = accept;
+    const free = { ...(made.headers as Record<string, unknown> | undefined) };
+    for (const p of parameters) {
+      const given = made[p.member] as Record<string, unknown> | undefined;
+      const value = given?.[p.name];
+      delete free[p.name];
+      const pointer = `/${p.member}/${escapePointer(p.name)}`;
+      if (value === undefined || value === null) {
+        if (p.required) faults.push({ pointer, words: `${p.name} is missing`, kind: 'missing' });
+        continue;
+      }
+      for (const f of collectFaults(p.validate, value))
+        faults.push({ pointer: pointer + (f.pointer ?? ''), words: f.detail, kind: 'type' });
+      if (p.in === 'path') path = path.replaceAll(`{${p.name}}`, () => writeSimple(p.form, value));
+      else if (p.in === 'query') query.push(...writeQuery(p.form, value));
+      else if (p.in === 'cookie') cookies.push(...writeQuery(p.form, value));
+      else headers[p.name.toLowerCase()] = writeSimple(p.form, value);
+    }
+    if (cookies.length) headers.cookie = cookies.join('; ');
+    Object.assign(headers, httpHeaders(free));
+    let body = Body.empty();
+    if (media && !codec) {
+      // Not a form that we read: what came goes on as it is.
+      body = run.message.body;
+      if (!body.isEmpty || body.pending) headers['content-type'] = body.mediaType ?? media.mediaType;
+    } else if (media && codec) {
+      if (made.body !== undefined) {
+        const written = codec.write(made.body);
+        for (const f of written.faults) faults.push({ ...f, pointer: `/body${f.pointer}` });
+        body = Body.ofParsed(written.text, made.body, media.mediaType);
+        headers['content-type'] = media.mediaType;
+      } else if (http.request?.required) faults.push({ pointer: '/body', words: 'a body is needed', kind: 'missing' });
+    }
+    if (faults.length) refuse(faults);
+    run.message = {
+      method: http.method,
+      path: query.length ? `${path}?${query.join('&')}` : path,
+      headers,
+      body,
+      format: /json/i.test(media?.mediaType ?? '') || !media ? 'JSON' : media.mediaType,
+    };
+    madeFor.set(run.message, operation);
+  };
+}
+
+function acceptOf(http: HttpOperation): string {
+  const types = new Set(
+    http.replies.flatMap((r) => (preferredMedia(r.media) ? [preferredMedia(r.media)!.mediaType] : [])),
+  );
+  return [...types].join(', ');
+}
+
+export function httpHeaders(value: unknown): Record<string, string> {
+  const out: Record<string, string> = {};
+  if (value !== null && typeof value === 'object') {
+    for (const [k, v] of Object.entries(value))
+      if (v !== undefined && v !== null) out[k.toLowerCase()] = String(v as string);
+  }
+  return out;
+}
+
+/** Arguments of an HTTP operation: parameters by place, then the body. */
+export function httpTarget(operation: ContractOperation): { readonly schema: JsonSchema } {
+  const http = operation.http!;
+  const properties: Record<string, JsonSchema> = {};
+  const required: string[] = [];
+  for (const [member, place] of [
+    ['path', 'path'],
+    ['query', 'query'],
+    ['headers', 'header'],
+    ['cookies', 'cookie'],
+  ] as const) {
+    const own = http.parameters.filter((p) => p.in === place);
+    if (!own.length && member !== 'headers') continue;
+    const needed = own.filter((p) => p.required).map((p) => p.name);
+    properties[member] = {
+      type: 'object',
+      ...(own.length && {
+        properties: Object.fromEntries(
+          own.map((p) => [p.name, { ...p.schema, ...(p.documentation && { description: p.documentation }) }]),
+        ),
+      }),
+      ...(needed.length && { required: needed }),
+    };
+    if (needed.length) required.push(member);
+  }
+  if (http.request) {
+    properties.body = operation.request.body;
+    if (http.request.required) required.push('body');
+  }
+  return { schema: { type: 'object', properties, required } };
+}
