@@ -2,8 +2,10 @@ import {
   checkDocument,
   compileApi,
   draftProxy,
+  draftSoap,
   draftFor,
   exportOpenApi,
+  exportWsdl,
   findingText,
   incomingOf,
   isHttpUrl,
@@ -54,9 +56,16 @@ export async function draft(contracts: readonly string[], args: DraftArguments):
       const contract = readContract(source, { port: args.port });
       document = draftFor(contract, source, planFor(contract), args);
     }
-  } else if (['soap', 'graphql', 'events'].includes(args.as))
-    throw new Failure(`draft --as ${args.as} is not built yet; there are rest (from WSDL) and proxy`);
-  else throw new Failure(`--as ${args.as} is unknown; there are rest and proxy`);
+  } else if (args.as === 'soap') {
+    if (!contracts.length) throw new Failure('draft --as soap needs a contract: a WSDL as a file or an http address');
+    const source = await readContractFiles(contracts);
+    const contract = readContract(source, { port: args.port });
+    if (contract.format !== 'wsdl')
+      throw new Failure('draft --as soap needs a WSDL; this contract is an OpenAPI document');
+    document = draftSoap(contract, source, args);
+  } else if (['graphql', 'events'].includes(args.as))
+    throw new Failure(`draft --as ${args.as} is not built yet; there are rest, soap and proxy`);
+  else throw new Failure(`--as ${args.as} is unknown; there are rest, soap and proxy`);
   await writeFile(args.out, args.out.endsWith('.json') ? `${writeJson(document, 2)}\n` : writeDocument(document));
   process.stdout.write(
     `${args.out}: ${Object.keys(document.operations).length} operations at ${document.doors[0]!.path}\n`,
@@ -133,7 +142,9 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
 }
 
 function kindOf(document: FlowDocument): string {
-  return Object.values(document.operations).some((o) => o.method === 'ANY') ? 'proxy' : 'rest';
+  const operations = Object.values(document.operations);
+  if (operations.some((o) => o.soap)) return 'soap';
+  return operations.some((o) => o.method === 'ANY') ? 'proxy' : 'rest';
 }
 
 /** --set backend.NAME.address=URL */
@@ -151,11 +162,15 @@ function applySetting(documents: readonly FlowDocument[], setting: string): void
 
 export async function exportContract(file: string, as: string): Promise<void> {
   const document = await demand(file);
+  if (as === 'wsdl') {
+    process.stdout.write(exportWsdl(document));
+    return;
+  }
   if (as !== 'openapi')
     throw new Failure(
-      ['wsdl', 'graphql', 'asyncapi'].includes(as)
-        ? `export --as ${as} is not built yet; there is openapi`
-        : `--as ${as} is unknown; there is openapi`,
+      ['graphql', 'asyncapi'].includes(as)
+        ? `export --as ${as} is not built yet; there are openapi and wsdl`
+        : `--as ${as} is unknown; there are openapi and wsdl`,
     );
   process.stdout.write(`${writeJson(exportOpenApi(document), 2)}\n`);
 }

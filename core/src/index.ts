@@ -2,6 +2,7 @@
 export * from './contract';
 export * from './draft';
 export * from './export/openapi';
+export * from './export/wsdl';
 export * from './expression';
 export * from './flow';
 export * from './guards/kind';

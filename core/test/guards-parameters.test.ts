@@ -95,7 +95,10 @@ describe('guards', () => {
     expect((await send(d, 'one', incoming('{}', { 'content-type': 'APPLICATION/JSON; charset=utf-8' }))).status).toBe(
       200,
     );
-    expect((await send(d, 'one', incoming('<a/>', { 'content-type': 'text/xml' }))).status).toBe(415);
+    expect((await send(d, 'one', incoming('<a/>', { 'content-type': 'text/plain' }))).status).toBe(415);
+    // A door that only answers JSON takes no XML either.
+    const fixed = { ...d, doors: d.doors.map((x) => ({ ...x, answers: 'json' as const })) };
+    expect((await send(fixed, 'one', incoming('<a/>', { 'content-type': 'text/xml' }))).status).toBe(415);
   });
 });
 

@@ -5,6 +5,8 @@ import {
   type SoapOperation,
   type SoapVersion,
 } from '../contract/wsdl/model';
+import { Body } from '../message/body';
+import type { Message } from '../message/message';
 import { CLOSE, escapeText, OPEN, TEXT, XmlError, XmlScanner } from '../xml';
 import {
   isObject,
@@ -267,12 +269,26 @@ function leafText(s: XmlScanner): string {
 }
 
 /** A fault envelope of the given version; `detail` is XML. */
-export function writeFault(version: SoapVersion, fault: { sender: boolean; reason: string; detail?: string }): string {
+export function writeFault(
+  version: SoapVersion,
+  fault: { sender: boolean; reason: string; detail?: string; code?: string },
+): string {
   const ns = SOAP_ENVELOPE[version];
   const reason = escapeText(fault.reason);
   const inner =
     version === '1.1'
-      ? `<faultcode>s:${fault.sender ? 'Client' : 'Server'}</faultcode><faultstring>${reason}</faultstring>${fault.detail ? `<detail>${fault.detail}</detail>` : ''}`
-      : `<s:Code><s:Value>s:${fault.sender ? 'Sender' : 'Receiver'}</s:Value></s:Code><s:Reason><s:Text xml:lang="en">${reason}</s:Text></s:Reason>${fault.detail ? `<s:Detail>${fault.detail}</s:Detail>` : ''}`;
+      ? `<faultcode>s:${fault.code ?? (fault.sender ? 'Client' : 'Server')}</faultcode><faultstring>${reason}</faultstring>${fault.detail ? `<detail>${fault.detail}</detail>` : ''}`
+      : `<s:Code><s:Value>s:${fault.code ?? (fault.sender ? 'Sender' : 'Receiver')}</s:Value></s:Code><s:Reason><s:Text xml:lang="en">${reason}</s:Text></s:Reason>${fault.detail ? `<s:Detail>${fault.detail}</s:Detail>` : ''}`;
   return `<?xml version="1.0" encoding="UTF-8"?>\n<s:Envelope xmlns:s="${ns}"><s:Body><s:Fault>${inner}</s:Fault></s:Body></s:Envelope>`;
+}
+
+/** A fault as a message; the status is for whoever sends it to say. */
+export function soapFaultMessage(version: SoapVersion, fault: Parameters<typeof writeFault>[1]): Message {
+  const mediaType = soapMediaType({ version, action: '' });
+  return {
+    status: 500,
+    headers: { 'content-type': mediaType },
+    body: Body.ofText(writeFault(version, fault), mediaType),
+    format: `SOAP ${version}`,
+  };
 }

@@ -5,3 +5,4 @@ export * from './plan';
 export * from './proxy';
 export * from './rest';
 export * from './any';
+export * from './soap';

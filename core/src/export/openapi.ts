@@ -13,7 +13,7 @@ export function exportOpenApi(document: FlowDocument, options: { server?: string
   if (problemName !== 'Problem') schemas[problemName] = PROBLEM;
   const paths: Record<string, Record<string, unknown>> = {};
   for (const [id, operation] of Object.entries(document.operations)) {
-    if (operation.method === 'ANY' || operation.path.includes('*')) continue;
+    if (operation.method === 'ANY' || operation.path.includes('*') || operation.soap) continue;
     (paths[operation.path] ??= {})[operation.method.toLowerCase()] = operationOf(
       id,
       operation,

@@ -93,7 +93,8 @@ function checkPaths(document: FlowDocument, report: (f: Finding) => void): void 
   for (const [id, operation] of Object.entries(document.operations)) {
     const shape = pathShape(operation.method, operation.path);
     const first = seen.get(shape);
-    if (first !== undefined)
+    // Operations of a SOAP door share their path: the envelope tells them apart.
+    if (first !== undefined && !(operation.soap && document.operations[first]?.soap))
       report(
         finding('HNG-305', `${first} and ${id} both answer ${operation.method} ${operation.path}`, {
           pointer: `/operations/${id}/path`,

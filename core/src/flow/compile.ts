@@ -6,10 +6,12 @@ import { writeJson } from '../codec/json';
 import { problemOf, Refusal, type InputFault } from '../problem';
 import type { StepContext } from '../steps/kind';
 import { stepKind } from '../steps/registry';
-import { openBackends } from './contracts';
+import type { ContractOperation, SoapVersion } from '../contract';
+import { openBackends, type BackendSet } from './contracts';
 import type { FlowDocument, OperationDocument } from './document';
 import { compileParameters, type RawValues } from './parameters';
 import { compileShape } from './shape';
+import { faultOf, soapEntry, soapInward, soapOutward, versionOf, wsdlEntry } from './soap-door';
 import type { Observer, Ports } from './ports';
 import { Run, runSeries, stepFailure, type CompiledStep, type FlowRequest } from './run';
 
@@ -44,6 +46,8 @@ export interface Outcome {
   readonly backendMs: number;
   /** Set when the reply is a problem that the gateway made. */
   readonly refusal?: Refusal;
+  /** The operation that answered, where a door has one way in for many. */
+  readonly operation?: CompiledOperation;
 }
 
 export interface CompiledDoor {
@@ -95,18 +99,47 @@ export function compileApi(document: FlowDocument): CompiledApi {
   }
   const operations = new Map<string, readonly CompiledOperation[]>();
   for (const door of document.doors) {
-    operations.set(
-      door.name,
-      Object.entries(document.operations).map(([id, operation]) =>
-        compileOperation(id, operation, document, door, flows.get(id)!),
-      ),
+    const own = Object.entries(document.operations).map(([id, operation]) =>
+      compileOperation(id, operation, document, door, flows.get(id)!, contractOf(operation, backends)),
     );
+    operations.set(door.name, [...soapEntries(own, document, door, backends), ...own]);
   }
   return {
     document,
     doors: document.doors.map((d) => ({ name: d.name, path: d.path, hosts: d.hosts ?? [] })),
     operations,
   };
+}
+
+function contractOf(operation: OperationDocument, backends: BackendSet): ContractOperation | undefined {
+  const { backend, operation: name } = operation.soap ?? {};
+  return backend === undefined
+    ? undefined
+    : backends.contexts.get(backend)?.contract?.operations.find((o) => o.id === name);
+}
+
+/** For each path of a SOAP door one way in by POST, and the description by GET. They stand before the operations themselves. */
+function soapEntries(
+  own: readonly CompiledOperation[],
+  document: FlowDocument,
+  door: FlowDocument['doors'][number],
+  backends: BackendSet,
+): CompiledOperation[] {
+  const soap = own.filter((o) => o.document.soap);
+  const contracts = new Map(
+    soap.flatMap((o) => {
+      const c = contractOf(o.document, backends);
+      return c ? [[o.id, c] as const] : [];
+    }),
+  );
+  return [...new Set(soap.map((o) => o.path))].flatMap((path) => [
+    soapEntry(
+      path,
+      soap.filter((o) => o.path === path),
+      contracts,
+    ),
+    wsdlEntry(path, document, door),
+  ]);
 }
 
 async function guarded(
@@ -127,9 +160,12 @@ function compileOperation(
   document: FlowDocument,
   door: FlowDocument['doors'][number],
   steps: readonly CompiledStep[],
+  contract: ContractOperation | undefined,
 ): CompiledOperation {
+  const soap = contract?.soap;
   const guards = effectiveGuards(document, door, operation, GUARD_ORDER);
   const checks: CompiledGuard[] = [];
+  const validates = guards.some((g) => g.guard.kind === 'schema');
   for (const { guard } of guards) {
     const compiled = guardKind(guard.kind).compile(guard, { document, operation });
     if (compiled) checks.push(compiled);
@@ -147,8 +183,13 @@ function compileOperation(
       const run = new Run(request, context.ports, context.env, context.environment, context.outbound, context.observer);
       const accept = incoming.headers.accept;
       try {
-        const shaped = shape.inward(run.message);
-        if (shaped) run.restart(await shaped);
+        if (soap) {
+          await run.message.body.load();
+          run.restart(soapInward(run.message, soap, validates));
+        } else {
+          const shaped = shape.inward(run.message);
+          if (shaped) run.restart(await shaped);
+        }
         for (const check of checks) {
           const p = check({ run, parameterFaults: faults });
           if (p) await p;
@@ -159,6 +200,8 @@ function compileOperation(
             detail: 'A step of the flow failed. The trace says which.',
             inner: 'the flow ended without a reply: the last message is still a request',
           });
+        if (soap)
+          return { reply: soapOutward(run.message, soap, callerVersion(run, incoming)), backendMs: run.backendMs };
         if (run.message.body.pending) return { reply: run.message, backendMs: run.backendMs };
         return { reply: shape.outward(run.message, accept), backendMs: run.backendMs };
       } catch (error) {
@@ -170,11 +213,23 @@ function compileOperation(
                 inner: (error as Error).message,
                 cause: error,
               });
+        if (soap) {
+          const fault = faultOf(refusal, callerVersion(run, incoming), incoming.url, context.traceId);
+          return { reply: fault, backendMs: run.backendMs, refusal };
+        }
         const reply = shape.outward(refusalMessage(refusal, incoming.url, context.traceId), accept);
         return { reply, backendMs: run.backendMs, refusal };
       }
     },
   };
+}
+
+/** The version in which the caller is answered: that of its envelope, or what its content type says. */
+function callerVersion(run: Run, incoming: Incoming): SoapVersion {
+  const format = run.firstMessage.format;
+  return format === 'SOAP 1.1' || format === 'SOAP 1.2'
+    ? (format.slice(5) as SoapVersion)
+    : versionOf(incoming.headers);
 }
 
 function flowRequest(

@@ -78,6 +78,10 @@ const operation = z.strictObject({
   path: basePath
     .or(z.string().regex(/^\/[^\s?#]*$/, 'must start with / and hold neither ? nor #'))
     .describe('Template below the base path, e.g. /berths/{id}; a last segment of * takes the rest'),
+  soap: z
+    .strictObject({ backend: slug, operation: name })
+    .optional()
+    .describe('Callers see this as that SOAP operation of that backend: envelopes by POST, its WSDL at ?wsdl'),
   summary: z.string().optional(),
   description: z.string().optional(),
   tags: z.array(name).optional(),

@@ -45,6 +45,7 @@ export function compileShape(
         schema !== undefined &&
         essence(given) !== essence(own) &&
         !(isJson(given) && isJson(own));
+      if (door.answers === 'json' && given !== undefined && isXml(given) && isJson(own)) return undefined;
       const structured = isXml(own) && schema !== undefined;
       if (!(other && convertible(given) && convertible(own)) && !structured) return undefined;
       const reader = codec(given ?? own, schema, 'request');

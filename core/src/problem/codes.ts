@@ -96,6 +96,16 @@ export const CODES = {
     title: 'A path parameter is not declared',
     remedy: 'It counts as text; declare it in the contract.',
   },
+  'HNG-126': {
+    severity: 'error',
+    title: 'The contract cannot be written as one document',
+    remedy: 'Write the redefined types out in the schema that redefines them.',
+  },
+  'HNG-127': {
+    severity: 'error',
+    title: 'The API has no SOAP door',
+    remedy: 'Draft one from a WSDL: ./hinge draft FILE.wsdl --as soap.',
+  },
   'HNG-120': {
     severity: 'error',
     title: 'The document cannot be fetched',

@@ -31,6 +31,8 @@ export interface RefusalOptions {
   readonly kind?: string;
   /** The whole reply, where it is not a problem that we write: a backend's own answer that goes on. */
   readonly reply?: Message;
+  /** A backend's fault as it came, for SOAP doors. */
+  readonly soapFault?: Message;
 }
 
 /** Ends a request with a problem (RFC 9457). Thrown by steps and guards, turned into a reply by the engine. */

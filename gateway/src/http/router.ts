@@ -35,7 +35,7 @@ export class Router {
   }
 
   private add(route: Route, hosts: readonly string[]): void {
-    const { path, names, wildcard } = template(route.base + route.operation.path);
+    const { path, names, wildcard } = template((route.base + route.operation.path).replace(/(.)\/+$/, '$1'));
     const methods: readonly Method[] =
       route.operation.method === 'ANY'
         ? METHODS

@@ -116,10 +116,10 @@ export class GatewayServer {
       this.refuse(req, res, trace, started, request, url, host);
       return;
     }
-    const { operation } = match.route;
+    const entry = match.route.operation;
     const seen: StepSeen[] = [];
     const sampled = this.options.traces.wanted && Math.random() < (this.config.traceShare ?? 1);
-    const outcome = await operation.handle(
+    const outcome = await entry.handle(
       {
         method: req.method ?? 'GET',
         url,
@@ -139,6 +139,7 @@ export class GatewayServer {
         observer: sampled ? { step: (s) => void seen.push(s) } : undefined,
       },
     );
+    const operation = outcome.operation ?? entry;
     const ms = this.options.ports.clock.now() - started;
     write(req, res, outcome.reply, replyHeaders(match, trace, ms, outcome.backendMs));
     const status = outcome.reply.status ?? 500;

@@ -1,3 +1,4 @@
 export * from './model';
 export * from './read';
 export { referencesIn } from './schemas';
+export { writeWsdl, type WriteWsdlOptions } from './write';

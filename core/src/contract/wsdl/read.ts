@@ -30,7 +30,8 @@ export interface WsdlOptions {
   readonly port?: string;
 }
 
-interface Bound {
+/** The binding that is used, and where it stands. */
+export interface Bound {
   readonly binding: XmlElement;
   readonly version: SoapVersion;
   readonly soapUri: string;
@@ -41,6 +42,11 @@ interface Bound {
 
 /** Reads a WSDL 1.1 document and all it imports (W3C Note "WSDL 1.1" §2, §3). Throws HingeError when nothing can be made of it. */
 export function readWsdl(source: ContractFiles, options: WsdlOptions = {}): Contract {
+  return openWsdl(source, options).reader.read();
+}
+
+/** The documents of a WSDL, opened: what reading and writing both start from. */
+export function openWsdl(source: ContractFiles, options: WsdlOptions = {}) {
   const text = source.files[source.entry];
   if (text === undefined)
     throw new HingeError('HNG-112', `${source.entry} is not among the files`, { file: source.entry });
@@ -48,7 +54,7 @@ export function readWsdl(source: ContractFiles, options: WsdlOptions = {}): Cont
   demandWsdl(root);
   const set = new SchemaSet();
   const definitions = addSchemas(source, root, set);
-  return new WsdlReader(definitions, set, options).read();
+  return { definitions, set, reader: new WsdlReader(definitions, set, options) };
 }
 
 class WsdlReader {
@@ -100,7 +106,7 @@ class WsdlReader {
     return undefined;
   }
 
-  private need(kind: string, q: QName, from: XmlElement): XmlElement {
+  need(kind: string, q: QName, from: XmlElement): XmlElement {
     const found = this.find(kind, q);
     if (!found)
       throw new HingeError(
@@ -112,7 +118,7 @@ class WsdlReader {
   }
 
   /** Every SOAP-over-HTTP port; the wanted one, else the first of SOAP 1.1, else the first. Without services, any such binding. */
-  private chooseBinding(entry: XmlElement): Bound {
+  chooseBinding(entry: XmlElement): Bound {
     const bounds: Bound[] = [];
     const others: string[] = [];
     const consider = (binding: XmlElement, extra: Partial<Bound>) => {
@@ -187,7 +193,12 @@ class WsdlReader {
   ): ContractOperation {
     const soapOp = node.children.find((c) => c.uri === bound.soapUri && c.local === 'operation');
     const style = (soapOp && attributeOf(soapOp, 'style')) || defaultStyle;
-    const common = { id, name: attributeOf(node, 'name')!, documentation: docOf(op) ?? docOf(node) };
+    const common = {
+      id,
+      name: attributeOf(node, 'name')!,
+      documentation: docOf(op) ?? docOf(node),
+      place: placeOf(op),
+    };
     try {
       const soap: SoapOperation = {
         version: bound.version,

@@ -15,6 +15,8 @@ export class SchemaSet implements Resolver {
     group: new Map(),
     attributeGroup: new Map(),
   };
+  /** Every schema that takes part, in the order in which they were met. */
+  readonly documents: SchemaDocument[] = [];
   private readonly elements = new Map<string, ElementDecl>();
   private readonly types = new Map<string, Type>();
   private readonly building = new Set<string>();
@@ -49,6 +51,7 @@ export class SchemaSet implements Resolver {
       attributesQualified: attributeOf(root, 'attributeFormDefault') === 'qualified',
       chameleon: own === undefined && !!includerNamespace,
     };
+    this.documents.push(doc);
     for (const node of root.children) {
       if (node.uri !== XSD || !COMPONENT_KINDS.includes(node.local as ComponentKind)) continue;
       const name = attributeOf(node, 'name');

@@ -1,12 +1,14 @@
-import { readSoap } from '../../codec/soap';
+import { readSoap, soapMediaType, writeSoap } from '../../codec/soap';
 import type { SoapOperation } from '../../contract';
 import type { BackendReply } from '../../flow/ports';
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
 import { essence, isXml } from '../../message/headers';
+import { endToEnd } from '../../message/hop';
 import type { Message } from '../../message/message';
 import { Refusal, type RefusalOptions } from '../../problem';
 import type { BackendContext } from '../kind';
+import { operationOfMessage } from '../map/to-backend';
 import type { CallDocument } from './schema';
 import { addressOf, loadReply, send, textOf, unreadable } from './send';
 
@@ -14,12 +16,7 @@ export function soapCall(step: CallDocument, backend: BackendContext, soap: Soap
   const lenient = backend.document.reply === 'lenient';
   const expect = { message: soap.output ?? { headers: [] }, faults: soap.faults };
   return async (run: Run): Promise<void> => {
-    const m = run.message;
-    if (m.format !== `SOAP ${soap.version}`)
-      throw new Refusal('HNG-420', {
-        detail: 'A step of the flow failed. The trace says which.',
-        inner: 'no map made a SOAP message before this call',
-      });
+    const m = requestFor(run.message, soap);
     const reply = await send(run, backend, {
       url: addressOf(backend, run),
       method: 'POST',
@@ -43,7 +40,7 @@ export function soapCall(step: CallDocument, backend: BackendContext, soap: Soap
       );
     const answer = readSoap(text, expect, lenient);
     if (answer.kind === 'unreadable') throw unreadable(backend, `status ${reply.status}: ${answer.words}`);
-    if (answer.kind === 'fault') throw faultRefusal(step, backend, answer.fault);
+    if (answer.kind === 'fault') throw faultRefusal(step, backend, answer.fault, run.message);
     if (answer.faults.length) {
       const words = answer.faults
         .slice(0, 10)
@@ -62,6 +59,31 @@ export function soapCall(step: CallDocument, backend: BackendContext, soap: Soap
   };
 }
 
+/** The message to send: made by a map, or a caller's envelope, which goes on as it came where the version is the same. */
+function requestFor(m: Message, soap: SoapOperation): Message {
+  if (m.format === `SOAP ${soap.version}`) {
+    if (operationOfMessage(m)) return m;
+    // What is read here must come as plain text.
+    const { 'accept-encoding': _encoding, ...headers } = endToEnd(m.headers);
+    if (soap.version === '1.1') headers.soapaction ??= `"${soap.action}"`;
+    return { ...m, headers, body: m.body };
+  }
+  if (m.format !== 'SOAP 1.1' && m.format !== 'SOAP 1.2')
+    throw new Refusal('HNG-420', {
+      detail: 'A step of the flow failed. The trace says which.',
+      inner: 'no map made a SOAP message before this call',
+    });
+  const written = writeSoap(soap.version, soap.input, { body: m.body.value() ?? {}, soapHeader: m.soapHeader });
+  if (written.faults.length)
+    throw new Refusal('HNG-404', {
+      errors: written.faults.map((f) => ({ pointer: f.pointer, detail: f.words, code: f.kind })),
+    });
+  const mediaType = soapMediaType(soap);
+  const headers: Record<string, string> = { 'content-type': mediaType };
+  if (soap.version === '1.1') headers.soapaction = `"${soap.action}"`;
+  return { ...m, headers, body: Body.ofText(written.text, mediaType), format: `SOAP ${soap.version}` };
+}
+
 function asSoap(reply: BackendReply, version: string, body: Body): Message {
   return { status: reply.status, headers: reply.headers, body, format: `SOAP ${version}` };
 }
@@ -70,6 +92,7 @@ function faultRefusal(
   step: CallDocument,
   backend: BackendContext,
   fault: { code: string; reason: string; name?: string; detail?: unknown; sender: boolean },
+  message: Message,
 ): Refusal {
   const mapped = fault.name === undefined ? undefined : step.faults?.[fault.name];
   const options: RefusalOptions = {
@@ -79,6 +102,7 @@ function faultRefusal(
     kind: fault.name,
     detail: fault.reason || undefined,
     fault: { code: fault.code, reason: fault.reason, ...(fault.detail !== undefined && { detail: fault.detail }) },
+    soapFault: { ...message, headers: endToEnd(message.headers) },
     inner: `${backend.name} answered with the fault ${fault.name ?? fault.code}: ${fault.reason}`,
   };
   return new Refusal(fault.sender ? 'HNG-506' : 'HNG-507', options);

@@ -1,0 +1,149 @@
+import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
+import { draftSoap, exportWsdl, readWsdl, type FlowDocument } from '@hinge/core';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import * as soap from 'soap';
+import { BERTHS_CONTRACT, BERTHS_FILES, startBerths, type StandIn } from '../../stand-ins/src';
+import { startGateway, type RunningGateway } from '../src';
+
+/** A SOAP door before the stand-in, used by the standard npm `soap` client, which knows only the address of its WSDL. */
+let standIn: StandIn;
+let gateway: RunningGateway;
+let door: string;
+let document: FlowDocument;
+const V11 = 'http://schemas.xmlsoap.org/soap/envelope/';
+const V12 = 'http://www.w3.org/2003/05/soap-envelope';
+
+beforeAll(async () => {
+  standIn = await startBerths();
+  const files: Record<string, string> = {};
+  for (const n of BERTHS_FILES) files[n] = readFileSync(join(BERTHS_CONTRACT, n), 'utf8');
+  const source = { entry: 'berths.wsdl', files };
+  document = draftSoap(readWsdl(source), source, {
+    address: `http://127.0.0.1:${standIn.port}/soap`,
+    base: '/berths/soap',
+  });
+  gateway = await startGateway({
+    port: 0,
+    controlPort: 0,
+    config: { revision: 'test', apis: [{ slug: 'berths', document }] },
+  });
+  door = `http://127.0.0.1:${gateway.port}/berths/soap`;
+});
+afterEach(() => void Object.assign(standIn.behaviour, { mode: 'normal', delayMs: 0 }));
+afterAll(async () => {
+  await gateway.stop();
+  await standIn.stop();
+});
+
+const post = async (
+  ns: string,
+  inner: string,
+  head = '<b:officeCode>TH-22</b:officeCode>',
+  type = ns === V11 ? 'text/xml' : 'application/soap+xml',
+) => {
+  const r = await fetch(door, {
+    method: 'POST',
+    headers: { 'content-type': type, ...(ns === V11 && { soapaction: '""' }) },
+    body: `<s:Envelope xmlns:s="${ns}" xmlns:b="urn:tarnhaven:berths:2"><s:Header>${head}</s:Header><s:Body>${inner}</s:Body></s:Envelope>`,
+  });
+  return { status: r.status, type: r.headers.get('content-type'), text: await r.text() };
+};
+
+describe('the standard soap client, told of nothing but ?wsdl', () => {
+  type Client = soap.Client & Record<string, (args: object) => Promise<[Record<string, unknown>, string]>>;
+  const client = async () => {
+    const c = (await soap.createClientAsync(`${door}?wsdl`)) as Client;
+    c.addSoapHeader('<b:officeCode xmlns:b="urn:tarnhaven:berths:2">TH-22</b:officeCode>');
+    return c;
+  };
+
+  test('finds service, port and operations under their names, and calls them', async () => {
+    const c = await client();
+    const described = c.describe() as Record<string, Record<string, Record<string, unknown>>>;
+    expect(Object.keys(described)).toEqual(['BerthsService']);
+    const [port] = Object.values(described.BerthsService!);
+    expect(Object.keys(port!).sort()).toEqual(Object.keys(document.operations).sort());
+    const [reply] = await c.GetBerthAsync!({ id: 'N-07' });
+    expect(reply).toMatchObject({ berth: { depthMetres: '7.10' } });
+  });
+
+  test('gets the fault of the backend as it came', async () => {
+    const c = await client();
+    await expect(c.GetBerthAsync!({ id: 'Z-99' })).rejects.toMatchObject({
+      response: { status: 500 },
+      message: expect.stringContaining('Z-99') as string,
+    });
+  });
+});
+
+describe('guards and faults', () => {
+  test('a request that breaks the contract never reaches the backend: a fault of the sender names the place', async () => {
+    standIn.behaviour.mode = 'down';
+    const r = await post(V11, '<b:GetBerth><b:id>n7</b:id><b:x/></b:GetBerth>');
+    expect([r.status, r.type]).toEqual([500, 'text/xml; charset=utf-8']);
+    expect(r.text).toContain('<faultcode>s:Client</faultcode>');
+    expect(r.text).toContain('the element x is not known here');
+  });
+
+  test('SOAP 1.2 callers get SOAP 1.2, over a SOAP 1.1 backend too', async () => {
+    const r = await post(V12, '<b:GetBerth><b:id>N-07</b:id></b:GetBerth>');
+    expect([r.status, r.type]).toEqual([200, 'application/soap+xml; charset=utf-8']);
+    expect(r.text).toContain(`<s:Envelope xmlns:s="${V12}">`);
+    expect(r.text).toContain('7.10');
+    const bad = await post(V12, '<b:GetBerth/>');
+    expect([bad.status, bad.text.includes('<s:Value>s:Sender</s:Value>')]).toEqual([400, true]);
+    const unknown = await post(V12, '<b:GetBerth><b:id>Z-99</b:id></b:GetBerth>');
+    expect(unknown.text).toContain('<s:Reason>');
+    expect(unknown.text).toContain('Z-99');
+  });
+
+  test.each([
+    ['another element', '<b:Sink/>', 'No operation takes Sink; there are'],
+    ['an empty body', '', 'No operation takes an empty body'],
+  ])('%s is a fault that says what there is', async (_name, inner, words) => {
+    const r = await post(V11, inner);
+    expect(r.status).toBe(500);
+    expect(r.text).toContain(words);
+  });
+
+  test('what is no envelope, no XML or a document type is a fault', async () => {
+    for (const [body, words] of [
+      ['<a/>', 'not a SOAP envelope'],
+      ['<a', 'not well-formed'],
+      ['<!DOCTYPE a [<!ENTITY x "y">]><a>&amp;x;</a>', 'document type'],
+      ['{}', 'not well-formed'],
+    ] as const) {
+      const r = await fetch(door, { method: 'POST', headers: { 'content-type': 'text/xml' }, body });
+      const text = await r.text();
+      expect([r.status, text.includes('Fault'), text.includes(words)]).toEqual([500, true, true]);
+    }
+    const wrong = await fetch(door, { method: 'POST', body: '<s:Envelope xmlns:s="urn:other"><s:Body/></s:Envelope>' });
+    expect(await wrong.text()).toContain('s:VersionMismatch');
+  });
+
+  test('a backend that is slow, down or garbled is a fault of the server', async () => {
+    for (const mode of ['down', 'garbled', 'cut'] as const) {
+      standIn.behaviour.mode = mode;
+      const r = await post(V11, '<b:GetBerth><b:id>N-07</b:id></b:GetBerth>');
+      expect([mode, [500, 503].includes(r.status), r.text.includes('s:Server')]).toEqual([mode, true, true]);
+      expect(r.text).not.toContain('127.0.0.1');
+    }
+  });
+
+  test('GET without ?wsdl says where to look', async () => {
+    const r = await fetch(door);
+    expect([r.status, r.headers.get('allow')]).toEqual([405, 'POST, GET']);
+  });
+});
+
+test('the WSDL stands alone: it is read again from its one text, with the same operations and the address of the door', async () => {
+  const text = await (await fetch(`${door}?WSDL`)).text();
+  const again = readWsdl({ entry: 'x.wsdl', files: { 'x.wsdl': text } });
+  expect(again.addresses).toEqual([door]);
+  expect(again.operations.map((o) => o.id).sort()).toEqual(Object.keys(document.operations).sort());
+  const source = document.backends!['berths-service']!.contract!;
+  const before = readWsdl({ entry: source.entry, files: source.files! });
+  expect(again.types).toEqual(before.types);
+  expect(exportWsdl(document)).toContain('location="/berths/soap"');
+});
