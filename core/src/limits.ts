@@ -20,6 +20,8 @@ export const LIMITS = {
   inputFaults: 100,
   /** One expression may take this long. */
   expressionMs: 1_000,
+  /** Steps of one expression: items looked at, functions called. Well under a second on the slowest machine we measured. */
+  expressionSteps: 2_000_000,
   /** Nesting of evaluations inside one expression; recursion in the library stays safe. */
   expressionDepth: 500,
   /** Items that one list made by an expression may have. */

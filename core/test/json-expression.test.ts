@@ -123,16 +123,19 @@ describe('expressions agree with the jsonata library', () => {
   });
 
   const library = [
-    '$uppercase(body.id)',
-    'body.list[0]',
-    'body.list[$ > 1]',
-    '$sum(body.list)',
-    '$map(body.list, function($v){$v * 2})',
-    'body.rows[k="c"]',
-    'body.deep.a.b^(>c)',
-    '-body.n',
-    'body.list[]',
-    '$exists(body.x)',
+    '$now() != ""',
+    '$toMillis("2026-12-04T05:30:00Z")',
+    '$fromMillis(0)',
+    '$formatNumber(1234.5, "#,##0.00")',
+    '$formatInteger(12, "w")',
+    '$parseInteger("twelve", "w")',
+    '$eval("1+1")',
+    'body.rows.k.%.k',
+    'body.rows@$r.k',
+    'body.rows#$i.k',
+    'body ~> |deep|{"z": 1}|',
+    'function($x)<n:n>{$x}(1)',
+    '$base64encode("a")',
   ];
   test.each(library)('%s is left to the library', async (source) => {
     const e = compileExpression(source);
@@ -211,8 +214,19 @@ describe('expressions agree with the jsonata library', () => {
     expect(compileExpression('body.a.b + 1').path).toBeUndefined();
   });
 
-  test('an expression without end is stopped', async () => {
-    await expect(compileExpression('($f := function($n){$f($n + 1)}; $f(0))').evaluate({})).rejects.toThrow(
+  test.each([
+    ['without end, called at the end', '($f := function($n){$f($n + 1)}; $f(0))', 'D1012'],
+    ['without end, called inside', '($f := function($n){1 + $f($n + 1)}; $f(0))', 'D1011'],
+    ['a list that is too long', '[1..100000000]', 'D2014'],
+    ['a list of lists that is too long', '[1..3000000].(1)', 'D1012'],
+  ])('%s: stopped', (_name, source, code) => {
+    const e = compileExpression(source);
+    expect(e.compiled).toBe(true);
+    expect(() => e.evaluate({})).toThrow(expect.objectContaining({ code }) as unknown as Error);
+  });
+
+  test('and so is what the library runs', async () => {
+    await expect(compileExpression('($f := function($n)<n:n>{$f($n + 1)}; $f(0))').evaluate({})).rejects.toThrow(
       ExpressionError,
     );
   }, 15_000);

@@ -24,6 +24,10 @@ export interface Node {
   readonly index?: unknown;
   readonly tuple?: unknown;
   readonly nextFunction?: unknown;
+  readonly ancestor?: unknown;
+  readonly terms?: readonly { readonly expression: Node; readonly descending?: boolean }[];
+  readonly signature?: unknown;
+  readonly thunk?: boolean;
 }
 
 const PLAIN_BLOCKERS = [

@@ -1,114 +1,105 @@
+import { setMember } from '../codec/xml/faults';
+import { compileApply, compileCall, compileLambda, compilePartial } from './calls';
 import { isPlain, type Node } from './ast';
-import {
-  append,
-  arithmetic,
-  asString,
-  compare,
-  equal,
-  isNames,
-  isSequence,
-  lookup,
-  makeSequence,
-  truth,
-  type Sequence,
-} from './operators';
+import { NONE, NotCompiled, type Bound, type Evaluate } from './compiled';
+import { ExpressionError } from './error';
+import { builtin } from './functions';
+import { append, arithmetic, asString, compare, equal, lookup, numeric, plain, truth } from './operators';
+import { compilePath, filtered, grouped, groupRunner, type Group } from './paths';
+import { descend, whole, wildcard } from './reach';
+import { Pattern } from './text-functions';
+import { Frame, isSequence, makeSequence, markConstructed, settled, tick } from './values';
 
-export type Evaluate = (input: unknown) => unknown;
-
-/** Thrown while compiling: the construct belongs to the library. The compiler never approximates. */
-export class NotCompiled extends Error {
-  constructor(readonly construct: string) {
-    super(construct);
+/** Compiles one node of JSONata's syntax tree to a closure, or throws NotCompiled. */
+export function compileNode(node: Node, bound: Bound = NONE): Evaluate {
+  for (const key of ['focus', 'index', 'tuple', 'ancestor', 'nextFunction'] as const)
+    if (node[key]) throw new NotCompiled(key === 'nextFunction' ? 'next function' : key);
+  let run = compileBare(node, bound);
+  for (const p of (node.predicate as readonly { type: string; expr: Node }[] | undefined) ?? [])
+    run = filtered(run, p, bound, compileNode);
+  if (node.type !== 'path' && node.group) run = grouped(run, node.group as Group, bound, compileNode);
+  if (
+    node.type === 'path' ||
+    node.predicate ||
+    node.keepArray ||
+    node.type === 'wildcard' ||
+    node.type === 'function' ||
+    node.type === 'apply'
+  ) {
+    const inner = run;
+    const keep = Boolean(node.keepArray);
+    return (input, frame) => {
+      const v = inner(input, frame);
+      if (!isSequence(v)) return v;
+      if (keep) v.keepSingleton = true;
+      return settled(v);
+    };
   }
+  return run;
 }
 
-/** Compiles one node of JSONata's syntax tree to a closure over the input, or throws NotCompiled. */
-export function compileNode(node: Node): Evaluate {
-  if (node.type !== 'path' && !isPlain(node)) throw new NotCompiled(`${node.type} with stages`);
+function compileBare(node: Node, bound: Bound): Evaluate {
   switch (node.type) {
     case 'path':
-      return compilePath(node);
+      return compilePath(node, bound, compileNode);
     case 'string':
     case 'number':
     case 'value': {
       const constant = node.value;
       return () => constant;
     }
+    case 'name': {
+      const name = node.value as string;
+      return (input) => settled(lookup(input, name));
+    }
     case 'binary':
-      return compileBinary(node);
+      return compileBinary(node, bound);
     case 'unary':
-      return compileUnary(node);
+      return compileUnary(node, bound);
     case 'condition':
-      return compileCondition(node);
-    case 'block': {
-      const only = node.expressions?.[0];
-      if (node.expressions?.length !== 1 || !only || only.type === 'bind') throw new NotCompiled('block');
-      return compileNode(only);
+      return compileCondition(node, bound);
+    case 'block':
+      return compileBlock(node, bound);
+    case 'bind': {
+      const name = (node.lhs as Node).value as string;
+      // A function may call itself: its name is bound before its body runs.
+      const value = compileNode(node.rhs!, new Set([...bound, name]));
+      return (input, frame) => {
+        const v = value(input, frame);
+        frame.bind(name, v);
+        return v;
+      };
+    }
+    case 'variable':
+      return compileVariable(node, bound);
+    case 'lambda':
+      return compileLambda(node, bound, compileNode);
+    case 'function':
+      return compileCall(node, bound, compileNode);
+    case 'partial':
+      return compilePartial(node, bound, compileNode);
+    case 'apply':
+      return compileApply(node, bound, compileNode);
+    case 'wildcard':
+      return (input) => wildcard(input);
+    case 'descendant':
+      return (input) => {
+        const out = makeSequence();
+        if (input !== undefined) descend(whole(input), out);
+        return out.length === 1 ? out[0] : out.length ? out : undefined;
+      };
+    case 'regex': {
+      const pattern = new Pattern(node.value as RegExp);
+      return () => pattern;
     }
     default:
       throw new NotCompiled(node.type);
   }
 }
 
-function compilePath(node: Node): Evaluate {
-  if (!isPlain(node)) throw new NotCompiled('path with group or kept arrays');
-  const names = (node.steps ?? []).map((step) => {
-    if (step.type !== 'name' || !isPlain(step)) throw new NotCompiled(`path step ${step.type}`);
-    return step.value as string;
-  });
-  const [first, ...rest] = names;
-  if (first === undefined) throw new NotCompiled('empty path');
-  const last = names.length - 1;
-  // Objects all the way down is what messages nearly always are; anything else goes the general way.
-  return (input) => {
-    let at = input;
-    let i = 0;
-    if (isNames(input)) {
-      at = input.read(first);
-      if (at === undefined) return undefined;
-      i = 1;
-    }
-    for (; i <= last; i++) {
-      if (at === null || typeof at !== 'object') return undefined;
-      if (Array.isArray(at)) return general(at, i === 0 ? names : names.slice(i));
-      at = lookup(at, i === 0 ? first : rest[i - 1]!);
-      if (at === undefined) return undefined;
-    }
-    return isSequence(at) ? single(at) : at;
-  };
-}
-
-/** evaluatePath and evaluateStep of the library, for name steps. */
-function general(input: unknown, names: readonly string[]): unknown {
-  let current: unknown[] = Array.isArray(input) ? input : [input];
-  for (let i = 0; i < names.length; i++) {
-    const found: unknown[] = [];
-    for (const item of current) {
-      const v = single(lookup(item, names[i]!));
-      if (v !== undefined) found.push(v);
-    }
-    if (i === names.length - 1 && found.length === 1 && Array.isArray(found[0]) && !isSequence(found[0]))
-      return found[0];
-    const next: Sequence = makeSequence();
-    for (const v of found) {
-      if (Array.isArray(v)) for (const x of v) next.push(x);
-      else next.push(v);
-    }
-    if (next.length === 0) return undefined;
-    current = next;
-  }
-  return single(current);
-}
-
-function single(v: unknown): unknown {
-  if (!isSequence(v)) return v;
-  if (v.length === 0) return undefined;
-  return v.length === 1 ? v[0] : v;
-}
-
-function compileBinary(node: Node): Evaluate {
-  const left = compileNode(node.lhs as Node);
-  const right = compileNode(node.rhs!);
+function compileBinary(node: Node, bound: Bound): Evaluate {
+  const left = compileNode(node.lhs as Node, bound);
+  const right = compileNode(node.rhs!, bound);
   const op = node.value as string;
   const at = node.position;
   switch (op) {
@@ -117,67 +108,103 @@ function compileBinary(node: Node): Evaluate {
     case '*':
     case '/':
     case '%':
-      return (input) => arithmetic(op, left(input), right(input), at);
+      return (input, frame) => arithmetic(op, left(input, frame), right(input, frame), at);
     case '<':
     case '<=':
     case '>':
     case '>=':
-      return (input) => compare(op, left(input), right(input), at);
+      return (input, frame) => compare(op, left(input, frame), right(input, frame), at);
     case '=':
     case '!=': {
       const wanted = op === '=';
-      return (input) => {
-        const l = left(input);
-        const r = right(input);
+      return (input, frame) => {
+        const l = left(input, frame);
+        const r = right(input, frame);
         return l === undefined || r === undefined ? false : equal(l, r) === wanted;
       };
     }
     case '&':
-      return (input) => asString(left(input)) + asString(right(input));
+      return (input, frame) => asString(left(input, frame)) + asString(right(input, frame));
     case 'and':
-      return (input) => truth(left(input)) && truth(right(input));
+      return (input, frame) => truth(left(input, frame)) && truth(right(input, frame));
     case 'or':
-      return (input) => truth(left(input)) || truth(right(input));
+      return (input, frame) => truth(left(input, frame)) || truth(right(input, frame));
     case 'in':
-      return (input) => {
-        const l = left(input);
-        const r = right(input);
+      return (input, frame) => {
+        const l = left(input, frame);
+        const r = right(input, frame);
         if (l === undefined || r === undefined) return false;
-        return (Array.isArray(r) ? r : [r]).some((v) => v === l);
+        return (Array.isArray(r) ? (r as unknown[]) : [r]).some((v) => plain(v) === plain(l));
       };
+    case '..':
+      return (input, frame) => range(left(input, frame), right(input, frame), at);
     default:
       throw new NotCompiled(`operator ${op}`);
   }
 }
 
-function compileUnary(node: Node): Evaluate {
+const MOST = 10_000_000;
+
+function range(l: unknown, r: unknown, at: number | undefined): unknown {
+  const from = plain(l);
+  const to = plain(r);
+  if (from !== undefined && !Number.isInteger(from))
+    throw new ExpressionError('T2003', 'the left side of .. must be a whole number', at);
+  if (to !== undefined && !Number.isInteger(to))
+    throw new ExpressionError('T2004', 'the right side of .. must be a whole number', at);
+  if (from === undefined || to === undefined || (from as number) > (to as number)) return undefined;
+  const n = (to as number) - (from as number) + 1;
+  if (n > MOST) throw new ExpressionError('D2014', `a range may have at most ${MOST} numbers`, at);
+  const out = makeSequence();
+  for (let i = 0; i < n; i++) {
+    tick();
+    out.push((from as number) + i);
+  }
+  return out;
+}
+
+function compileUnary(node: Node, bound: Bound): Evaluate {
+  if (node.value === '-') {
+    const inner = compileNode(node.expression!, bound);
+    return (input, frame) => {
+      const v = plain(inner(input, frame));
+      if (v === undefined) return undefined;
+      if (!numeric(v)) throw new ExpressionError('D1002', 'only a number can be negated', node.position);
+      return -v;
+    };
+  }
   if (node.value === '[') {
     const items = (node.expressions ?? []).map((e) => ({
-      run: compileNode(e),
-      nested: e.type === 'unary' && e.value === '[',
+      run: compileNode(e, bound),
+      nested: e.value === '[',
     }));
-    return (input) => {
+    const cons = Boolean(node.consarray);
+    return (input, frame) => {
       let out: unknown = [];
       for (const item of items) {
-        const v = item.run(input);
+        const v = item.run(input, frame);
         if (v === undefined) continue;
-        out = item.nested ? [...(out as unknown[]), v] : append(out, v);
+        if (item.nested) (out as unknown[]).push(v);
+        else out = append(out, v);
       }
-      return out;
+      return cons ? markConstructed(out as unknown[]) : out;
     };
   }
   if (node.value === '{') {
-    const pairs = (node.lhs as readonly (readonly [Node, Node])[]).map(([key, value]) => {
-      if (key.type !== 'string') throw new NotCompiled('computed key');
-      return [key.value as string, compileNode(value)] as const;
-    });
-    if (new Set(pairs.map(([k]) => k)).size < pairs.length) throw new NotCompiled('repeated key');
-    return (input) => {
-      // An array as input would be grouped by key; the names in reach of a flow are always an object.
+    const pairs = node.lhs as Group['lhs'];
+    // Fixed keys over one value: nothing to group.
+    const fixed =
+      pairs.every(([k]) => k.type === 'string' && isPlain(k)) &&
+      new Set(pairs.map(([k]) => k.value)).size === pairs.length;
+    const general = groupRunner(node as Group, bound, compileNode);
+    if (!fixed) return (input, frame) => general(input, frame);
+    const members = pairs.map(([k, v]) => [k.value as string, compileNode(v, bound)] as const);
+    return (input, frame) => {
+      if (Array.isArray(input)) return general(input, frame);
       const out: Record<string, unknown> = {};
-      for (const [key, run] of pairs) {
-        const v = run(input);
-        if (v !== undefined) out[key] = v;
+      for (const [key, run] of members) {
+        const v = run(input, frame);
+        if (v !== undefined) setMember(out, key, v);
       }
       return out;
     };
@@ -185,9 +212,52 @@ function compileUnary(node: Node): Evaluate {
   throw new NotCompiled(`unary ${String(node.value)}`);
 }
 
-function compileCondition(node: Node): Evaluate {
-  const test = compileNode(node.condition!);
-  const yes = compileNode(node.then!);
-  const no = node.else ? compileNode(node.else) : () => undefined;
-  return (input) => (truth(test(input)) ? yes(input) : no(input));
+function compileCondition(node: Node, bound: Bound): Evaluate {
+  const test = compileNode(node.condition!, bound);
+  const yes = compileNode(node.then!, bound);
+  const no = node.else ? compileNode(node.else, bound) : () => undefined;
+  return (input, frame) => (truth(test(input, frame)) ? yes(input, frame) : no(input, frame));
+}
+
+function compileBlock(node: Node, bound: Bound): Evaluate {
+  const names = new Set(bound);
+  const parts = (node.expressions ?? []).map((e) => {
+    const run = compileNode(e, names);
+    if (e.type === 'bind') names.add((e.lhs as Node).value as string);
+    return run;
+  });
+  if (parts.length === 1 && node.expressions![0]!.type !== 'bind') return parts[0]!;
+  return (input, frame) => {
+    const inner = new Frame(frame);
+    let v: unknown;
+    for (const part of parts) v = part(input, inner);
+    return v;
+  };
+}
+
+/** Functions with pictures, clocks, chance, or an evaluator of their own. */
+const LEFT_TO_LIBRARY: ReadonlySet<string> = new Set([
+  'formatNumber',
+  'formatInteger',
+  'parseInteger',
+  'now',
+  'millis',
+  'toMillis',
+  'fromMillis',
+  'eval',
+  'clone',
+  'shuffle',
+  'random',
+  'base64encode',
+  'base64decode',
+]);
+
+function compileVariable(node: Node, bound: Bound): Evaluate {
+  const name = node.value as string;
+  if (name === '') return (input) => whole(input);
+  if (name === '$') return (_input, frame) => whole(frame.lookup('$'));
+  const f = bound.has(name) ? undefined : builtin(name);
+  if (f) return () => f;
+  if (!bound.has(name) && LEFT_TO_LIBRARY.has(name)) throw new NotCompiled(`$${name}`);
+  return (_input, frame) => frame.lookup(name);
 }

@@ -2,8 +2,11 @@ import jsonata from 'jsonata';
 import { LIMITS } from '../limits';
 import { lower } from '../message/digits';
 import { namesIn, rootPaths, type Node } from './ast';
-import { compileNode, NotCompiled, type Evaluate } from './compile';
-import { ExpressionError, isNames } from './operators';
+import { compileNode } from './compile';
+import { NotCompiled, type Evaluate } from './compiled';
+import { ExpressionError } from './error';
+import { isNames } from './operators';
+import { budgeted, Fn, Frame, isSequence } from './values';
 
 /** A JSONata expression, ready to run. */
 export interface Expression {
@@ -34,9 +37,30 @@ export function compileExpression(source: string): Expression {
     if (!(error instanceof NotCompiled)) throw error;
     why = error.construct;
   }
-  if (closure) return { source, compiled: true, reads, path, evaluate: closure };
+  if (closure) {
+    const run = closure;
+    // A path alone needs no frame and no budget.
+    if (path) return { source, compiled: true, reads, path, evaluate: (input) => flat(run(input, NO_FRAME)) };
+    return { source, compiled: true, reads, path, evaluate: (input) => evaluate(run, input) };
+  }
   const roots = namesIn(ast);
   return { source, compiled: false, why, reads, path, evaluate: (input) => runLibrary(library, input, roots) };
+}
+
+const NO_FRAME = new Frame(undefined);
+
+function evaluate(run: Evaluate, input: object): unknown {
+  return budgeted(() => {
+    const frame = new Frame(undefined);
+    frame.bind('$', input);
+    return flat(run(input, frame));
+  });
+}
+
+/** A result outside of expressions: lists are plain lists, functions are nothing. */
+function flat(v: unknown): unknown {
+  if (v instanceof Fn) return undefined;
+  return isSequence(v) ? Array.from(v) : v;
 }
 
 function parse(source: string): jsonata.Expression {

@@ -1,3 +1,3 @@
 export * from './expression';
-export { ExpressionError } from './operators';
+export { ExpressionError } from './error';
 export { rootPaths, type Node } from './ast';

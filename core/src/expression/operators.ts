@@ -1,34 +1,14 @@
 import { Digits, lower } from '../message/digits';
+import { ExpressionError } from './error';
+import { Fn, makeSequence } from './values';
+
+export { ExpressionError };
 
 /** JSONata's operators on values, as its own evaluator defines them; `Digits` count as the number they write. */
-export class ExpressionError extends Error {
-  constructor(
-    readonly code: string,
-    message: string,
-    /** Offset into the expression, in UTF-16 units. */
-    readonly position?: number,
-  ) {
-    super(message);
-    this.name = 'ExpressionError';
-  }
-}
+export const plain = (v: unknown): unknown => (v instanceof Digits ? Number(v.text) : v);
 
-export type Sequence = unknown[] & { sequence?: true };
-
-export function makeSequence(): Sequence {
-  const s: Sequence = [];
-  Object.defineProperty(s, 'sequence', { value: true, enumerable: false });
-  return s;
-}
-
-export function isSequence(v: unknown): v is Sequence {
-  return Array.isArray(v) && (v as Sequence).sequence === true;
-}
-
-const plain = (v: unknown): unknown => (v instanceof Digits ? Number(v.text) : v);
-
-function numeric(v: unknown): v is number {
-  if (typeof v !== 'number') return false;
+export function numeric(v: unknown): v is number {
+  if (typeof v !== 'number' || Number.isNaN(v)) return false;
   if (!Number.isFinite(v)) throw new ExpressionError('D1001', `Number out of range: ${v}`);
   return true;
 }
@@ -99,9 +79,10 @@ export function equal(left: unknown, right: unknown): boolean {
 
 export function truth(value: unknown): boolean {
   const v = plain(value);
-  if (Array.isArray(v)) return v.length === 1 ? truth(v[0]) : v.some(truth);
+  if (Array.isArray(v)) return v.length === 1 ? truth(v[0]) : (v as unknown[]).some((x) => truth(x));
   if (typeof v === 'string') return v.length > 0;
   if (typeof v === 'number') return numeric(v) && v !== 0;
+  if (v instanceof Fn) return false;
   if (v !== null && typeof v === 'object') return Object.keys(v).length > 0;
   return v === true;
 }
@@ -111,13 +92,22 @@ export function asString(value: unknown): string {
   if (value === undefined) return '';
   if (typeof value === 'string') return value;
   if (value instanceof Digits) return value.text;
+  if (value instanceof Fn) return '';
   if (typeof value === 'number') {
     if (!Number.isFinite(value))
       throw new ExpressionError('D3001', 'Attempting to invoke string function on Infinity or NaN');
     return String(Number.isInteger(value) ? value : Number(value.toPrecision(15)));
   }
-  return JSON.stringify(lower(value), (_key, v: unknown) =>
-    typeof v === 'number' && !Number.isInteger(v) ? Number(v.toPrecision(15)) : v,
+  return stringified(value, 0);
+}
+
+/** JSON as $string writes it; `indent` 2 lays it out. */
+export function stringified(value: unknown, indent: number): string {
+  return JSON.stringify(
+    lower(value),
+    (_key, v: unknown) =>
+      v instanceof Fn ? '' : typeof v === 'number' && !Number.isInteger(v) ? Number(v.toPrecision(15)) : v,
+    indent,
   );
 }
 
@@ -125,8 +115,8 @@ export function asString(value: unknown): string {
 export function append(left: unknown, right: unknown): unknown {
   if (left === undefined) return right;
   if (right === undefined) return left;
-  const l = Array.isArray(left) ? left : [left];
-  return l.concat(Array.isArray(right) ? right : [right]);
+  const l: unknown[] = Array.isArray(left) ? left : [left];
+  return ([] as unknown[]).concat(l, Array.isArray(right) ? (right as unknown[]) : [right]);
 }
 
 /** The names that an expression sees at its root, each read when it is asked for. */
@@ -150,6 +140,7 @@ export function lookup(input: unknown, key: string): unknown {
     }
     return out;
   }
+  if (isNames(input)) return input.read(key);
   if (input !== null && typeof input === 'object' && !(input instanceof Digits) && Object.hasOwn(input, key))
     return (input as Record<string, unknown>)[key];
   return undefined;
