@@ -96,3 +96,13 @@ export function namesIn(node: Node): ReadonlySet<string> | undefined {
   };
   return walk(node) ? out : undefined;
 }
+
+/** True where an expression binds or reads a variable: only then does it need a frame. */
+export function bindsNames(node: unknown): boolean {
+  if (node === null || typeof node !== 'object') return false;
+  if (Array.isArray(node)) return node.some(bindsNames);
+  const { type, value } = node as Node;
+  if (type === 'bind' || type === 'lambda' || type === 'partial' || type === 'apply') return true;
+  if (type === 'variable' && value !== '') return true;
+  return Object.values(node).some(bindsNames);
+}

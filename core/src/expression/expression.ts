@@ -1,12 +1,12 @@
 import jsonata from 'jsonata';
 import { LIMITS } from '../limits';
 import { lower } from '../message/digits';
-import { namesIn, rootPaths, type Node } from './ast';
+import { bindsNames, namesIn, rootPaths, type Node } from './ast';
 import { compileNode } from './compile';
 import { NotCompiled, type Evaluate } from './compiled';
 import { ExpressionError } from './error';
 import { isNames } from './operators';
-import { budgeted, Fn, Frame, isSequence } from './values';
+import { beginBudget, Fn, Frame, isSequence } from './values';
 
 /** A JSONata expression, ready to run. */
 export interface Expression {
@@ -39,9 +39,10 @@ export function compileExpression(source: string): Expression {
   }
   if (closure) {
     const run = closure;
+    const binds = bindsNames(ast);
     // A path alone needs no frame and no budget.
     if (path) return { source, compiled: true, reads, path, evaluate: (input) => flat(run(input, NO_FRAME)) };
-    return { source, compiled: true, reads, path, evaluate: (input) => evaluate(run, input) };
+    return { source, compiled: true, reads, path, evaluate: (input) => evaluate(run, input, binds) };
   }
   const roots = namesIn(ast);
   return { source, compiled: false, why, reads, path, evaluate: (input) => runLibrary(library, input, roots) };
@@ -49,12 +50,12 @@ export function compileExpression(source: string): Expression {
 
 const NO_FRAME = new Frame(undefined);
 
-function evaluate(run: Evaluate, input: object): unknown {
-  return budgeted(() => {
-    const frame = new Frame(undefined);
-    frame.bind('$', input);
-    return flat(run(input, frame));
-  });
+function evaluate(run: Evaluate, input: object, binds: boolean): unknown {
+  beginBudget();
+  if (!binds) return flat(run(input, NO_FRAME));
+  const frame = new Frame(undefined);
+  frame.bind('$', input);
+  return flat(run(input, frame));
 }
 
 /** A result outside of expressions: lists are plain lists, functions are nothing. */

@@ -4,7 +4,7 @@ import { prepare, slots, typeLetter, type Builtin } from './signature';
 import { chars, failed, hasWide, pad, type Pattern, replace, split, substring, urlCoded } from './text-functions';
 import { Digits } from '../message/digits';
 import { append, asString, equal, lookup, plain, stringified, truth } from './operators';
-import { Fn, isSequence, makeSequence, nested, Sequence, tick } from './values';
+import { Fn, isSequence, makeSequence, tick } from './values';
 
 const num = (v: unknown): number => plain(v) as number;
 
@@ -62,6 +62,12 @@ function distinct(v: unknown): unknown {
   return out;
 }
 
+function total(list: readonly unknown[]): number {
+  let sum = 0;
+  for (const v of list) sum += typeof v === 'number' ? v : num(v);
+  return sum;
+}
+
 /** Arguments that are nothing make the result nothing; what else happens is the function's own. */
 const known =
   (run: Builtin['run']): Builtin['run'] =>
@@ -70,6 +76,7 @@ const known =
 
 const define = (signature: string, arity: number, run: Builtin['run'], more: Partial<Builtin> = {}): Builtin => ({
   signature: slots(signature),
+  required: slots(signature).filter((s) => !s.optional).length,
   arity,
   run,
   ...more,
@@ -79,7 +86,7 @@ const BUILTINS: Readonly<Record<string, Builtin>> = {
   sum: define(
     'a<n>',
     1,
-    known(([l]) => l.reduce((t: number, v: unknown) => t + num(v), 0)),
+    known(([l]) => total(l)),
   ),
   count: define('a', 1, ([l]) => (l === undefined ? 0 : l.length)),
   max: define(
@@ -95,7 +102,7 @@ const BUILTINS: Readonly<Record<string, Builtin>> = {
   average: define(
     'a<n>',
     1,
-    known(([l]) => (l.length ? l.reduce((t: number, v: unknown) => t + num(v), 0) / l.length : undefined)),
+    known(([l]) => (l.length ? total(l) / l.length : undefined)),
   ),
   string: define(
     'x-b?',
@@ -375,11 +382,10 @@ export function builtin(name: string): Fn | undefined {
   let f = made.get(name);
   const b = Object.hasOwn(BUILTINS, name) ? BUILTINS[name] : undefined;
   if (!f && b) {
-    f = new Fn(b.arity, (args, input) => nested(() => b.run(prepare(name, b, args, input), input)), name);
+    f = new Fn(b.arity, (args, input) => b.run(prepare(name, b, args, input), input), name);
     made.set(name, f);
   }
   return f;
 }
 
 export const BUILTIN_NAMES: readonly string[] = Object.keys(BUILTINS);
-export { Sequence };

@@ -14,6 +14,8 @@ export function numeric(v: unknown): v is number {
 }
 
 export function arithmetic(op: string, left: unknown, right: unknown, position?: number): unknown {
+  if (typeof left === 'number' && typeof right === 'number' && Number.isFinite(left) && Number.isFinite(right))
+    return calculate(op, left, right);
   const l = plain(left);
   const r = plain(right);
   if (l !== undefined && !numeric(l))
@@ -21,6 +23,10 @@ export function arithmetic(op: string, left: unknown, right: unknown, position?:
   if (r !== undefined && !numeric(r))
     throw new ExpressionError('T2002', `The right side of the ${op} operator must evaluate to a number`, position);
   if (l === undefined || r === undefined) return undefined;
+  return calculate(op, l, r);
+}
+
+function calculate(op: string, l: number, r: number): number {
   switch (op) {
     case '+':
       return l + r;
@@ -36,6 +42,8 @@ export function arithmetic(op: string, left: unknown, right: unknown, position?:
 }
 
 export function compare(op: string, left: unknown, right: unknown, position?: number): boolean | undefined {
+  if (typeof left === typeof right && (typeof left === 'number' || typeof left === 'string'))
+    return ordered(op, left as string, right as string);
   const l = plain(left);
   const r = plain(right);
   const comparable = (v: unknown) => v === undefined || typeof v === 'string' || typeof v === 'number';
@@ -52,7 +60,10 @@ export function compare(op: string, left: unknown, right: unknown, position?: nu
       `The values on either side of operator ${op} must be of the same data type`,
       position,
     );
-  const [a, b] = [l as string, r as string];
+  return ordered(op, l as string, r as string);
+}
+
+function ordered(op: string, a: string, b: string): boolean {
   switch (op) {
     case '<':
       return a < b;
@@ -66,6 +77,8 @@ export function compare(op: string, left: unknown, right: unknown, position?: nu
 }
 
 export function equal(left: unknown, right: unknown): boolean {
+  if (left === right) return true;
+  if (typeof left !== 'object' && typeof right !== 'object') return false;
   const l = plain(left);
   const r = plain(right);
   if (l === r) return true;
@@ -78,6 +91,8 @@ export function equal(left: unknown, right: unknown): boolean {
 }
 
 export function truth(value: unknown): boolean {
+  if (value === true) return true;
+  if (value === false || value === undefined || value === null) return false;
   const v = plain(value);
   if (Array.isArray(v)) return v.length === 1 ? truth(v[0]) : (v as unknown[]).some((x) => truth(x));
   if (typeof v === 'string') return v.length > 0;
@@ -140,8 +155,11 @@ export function lookup(input: unknown, key: string): unknown {
     }
     return out;
   }
-  if (isNames(input)) return input.read(key);
-  if (input !== null && typeof input === 'object' && !(input instanceof Digits) && Object.hasOwn(input, key))
-    return (input as Record<string, unknown>)[key];
-  return undefined;
+  if (input === null || typeof input !== 'object') return undefined;
+  const v = (input as Record<string, unknown>)[key];
+  if (v === undefined) return isNames(input) ? input.read(key) : undefined;
+  // What every object has by nature is no member, and neither is what we keep of a number.
+  if (key in Object.prototype && !Object.hasOwn(input, key)) return undefined;
+  if (input instanceof Digits || isNames(input)) return isNames(input) ? input.read(key) : undefined;
+  return v;
 }

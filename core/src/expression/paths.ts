@@ -2,7 +2,6 @@ import { setMember } from '../codec/xml/faults';
 import { isPlain, type Node } from './ast';
 import { NotCompiled, type Bound, type Compile, type Evaluate } from './compiled';
 import { ExpressionError } from './error';
-import { mergeSort } from './sorting';
 import { append, isNames, lookup, plain, truth } from './operators';
 import { isConstructed, isSequence, makeSequence, settled, tick, type Frame } from './values';
 
@@ -39,6 +38,39 @@ export function compilePath(node: Node, bound: Bound, compile: Compile): Evaluat
 
 /** Objects all the way down is what messages nearly always are; anything else goes the general way. */
 function namesOnly(names: readonly string[]): Evaluate {
+  return straight(names) ?? steps(names);
+}
+
+/** Names that objects have by nature, or that our own numbers have: looked up the careful way. */
+const risky = (name: string): boolean =>
+  name in Object.prototype || name === 'text' || name === 'toJSON' || name === 'isNames' || name === 'read';
+
+/**
+ * A path as straight-line code, so that each access is one load the engine can specialise. Undefined where a name is risky, or where code
+ * may not be made (a content security policy): then closures do the same.
+ */
+function straight(names: readonly string[]): Evaluate | undefined {
+  if (names.some(risky)) return undefined;
+  const load = (name: string) => `v = v[${JSON.stringify(name)}]; if (v === undefined) return undefined;`;
+  const guard = (i: number) =>
+    `if (v === null || typeof v !== 'object') return undefined; if (Array.isArray(v)) return throughList(v, names, ${i});`;
+  const [first, ...rest] = names;
+  const body = `return (input) => {
+    let v = input;
+    ${guard(0)}
+    if (v.isNames === true) { v = v.read(${JSON.stringify(first)}); if (v === undefined) return undefined; } else { ${load(first!)} }
+    ${rest.map((name, i) => guard(i + 1) + load(name)).join('\n')}
+    return Array.isArray(v) ? settled(v) : v;
+  };`;
+  try {
+    // Names are quoted as JSON; nothing else of the expression gets into the code.
+    return new Function('names', 'throughList', 'settled', body)(names, throughList, settled) as Evaluate;
+  } catch {
+    return undefined;
+  }
+}
+
+function steps(names: readonly string[]): Evaluate {
   const last = names.length - 1;
   const first = names[0]!;
   return (input) => {
@@ -167,24 +199,26 @@ function compileSort(step: Node, bound: Bound, compile: Compile): (input: unknow
   const terms = (step.terms ?? []).map((t) => ({ run: compile(t.expression, bound), down: t.descending === true }));
   return (input, frame) => {
     if (input.length <= 1) return input;
-    return mergeSort(input, (a, b) => {
-      for (const { run, down } of terms) {
-        const x = plain(run(a, frame));
-        const y = plain(run(b, frame));
-        if (x === undefined && y === undefined) continue;
-        if (x === undefined) return true;
-        if (y === undefined) return false;
-        const simple = (v: unknown) => typeof v === 'string' || typeof v === 'number';
-        if (!simple(x) || !simple(y))
-          throw new ExpressionError('T2008', 'only numbers and texts can be sorted by', step.position);
-        if (typeof x !== typeof y)
-          throw new ExpressionError('T2007', 'what is sorted by must be of one type', step.position);
-        if (x === y) continue;
-        return (x as number) > (y as number) !== down;
+    const rows = input.map((item) => ({ item, keys: terms.map(({ run }) => plain(run(item, frame))) }));
+    rows.sort((a, b) => {
+      tick();
+      for (let i = 0; i < terms.length; i++) {
+        const order = compareKeys(a.keys[i], b.keys[i], step.position);
+        if (order !== 0) return terms[i]!.down && a.keys[i] !== undefined && b.keys[i] !== undefined ? -order : order;
       }
-      return false;
+      return 0;
     });
+    return rows.map((r) => r.item);
   };
+}
+
+/** Nothing comes last, in either direction. */
+function compareKeys(x: unknown, y: unknown, position: number | undefined): number {
+  if (x === undefined || y === undefined) return x === y ? 0 : x === undefined ? 1 : -1;
+  const simple = (v: unknown) => typeof v === 'string' || typeof v === 'number';
+  if (!simple(x) || !simple(y)) throw new ExpressionError('T2008', 'only numbers and texts can be sorted by', position);
+  if (typeof x !== typeof y) throw new ExpressionError('T2007', 'what is sorted by must be of one type', position);
+  return x === y ? 0 : (x as number) > (y as number) ? 1 : -1;
 }
 
 export type Group = Node & { readonly lhs: readonly (readonly [Node, Node])[] };

@@ -9,6 +9,8 @@ import { Fn } from './values';
  */
 export interface Builtin {
   readonly signature: readonly Slot[];
+  /** Arguments that must be given. */
+  readonly required: number;
   readonly arity: number;
   readonly rest?: boolean;
   readonly run: (args: any[], input: unknown) => unknown; // eslint-disable-line @typescript-eslint/no-explicit-any
@@ -44,10 +46,40 @@ function fits(slot: Slot, v: unknown): boolean {
   return slot.types.includes(t) || (slot.types === 'j' && t !== 'f') || slot.types === 'a';
 }
 
+/** True where arguments plainly are what the signature says, which is nearly always. */
+function asIs(b: Builtin, args: readonly unknown[]): boolean {
+  if (args.length < b.required || args.length > b.signature.length) return false;
+  for (let i = 0; i < args.length; i++) {
+    const v = args[i];
+    const { types, item } = b.signature[i]!;
+    if (
+      types === 's'
+        ? typeof v !== 'string'
+        : types === 'n'
+          ? typeof v !== 'number'
+          : types === 'f'
+            ? !(v instanceof Fn)
+            : types === 'a'
+              ? !Array.isArray(v) || !allNumbers(v, item)
+              : types !== 'x'
+    )
+      return false;
+  }
+  return true;
+}
+
+function allNumbers(list: readonly unknown[], item: string | undefined): boolean {
+  if (item === undefined) return true;
+  if (item !== 'n') return false;
+  for (let i = 0; i < list.length; i++) if (typeof list[i] !== 'number') return false;
+  return true;
+}
+
 export function prepare(name: string, b: Builtin, given: readonly unknown[], input: unknown): unknown[] {
-  const args = [...given];
+  if (asIs(b, given)) return given as unknown[];
+  const args = given.slice();
   const [first] = b.signature;
-  const required = b.signature.filter((s) => !s.optional).length;
+  const { required } = b;
   if (first?.context && (args.length < required || (args.length < b.signature.length && !fits(first, args[0])))) {
     const rest = args.every((v, i) => b.signature[i + 1] !== undefined && fits(b.signature[i + 1]!, v));
     if (!rest) throw mismatch(name, args.length + 1);
@@ -65,7 +97,7 @@ export function prepare(name: string, b: Builtin, given: readonly unknown[], inp
     if (slot.types === 'a') {
       if (slot.item) {
         const list = Array.isArray(v) ? (v as unknown[]) : [v];
-        const wrong = list.some((x) => typeLetter(x) !== slot.item);
+        const wrong = list.some((x) => !(slot.item === 'n' && typeof x === 'number') && typeLetter(x) !== slot.item);
         if (wrong)
           throw new ExpressionError(
             'T0412',

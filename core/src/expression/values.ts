@@ -2,23 +2,17 @@ import { LIMITS } from '../limits';
 import { ExpressionError } from './error';
 
 /** Results of a path: a list that falls together when it holds one value or none, unless it is kept. */
-export class Sequence extends Array<unknown> {
-  keepSingleton = false;
-
-  /** slice, map and the rest give plain lists, as the library's do. */
-  static override get [Symbol.species](): ArrayConstructor {
-    return Array;
-  }
-}
+export type Sequence = unknown[] & { sequence: true; keepSingleton: boolean };
 
 export function makeSequence(...values: unknown[]): Sequence {
-  const s = new Sequence();
-  for (const v of values) s.push(v);
+  const s = values as Sequence;
+  s.sequence = true;
+  s.keepSingleton = false;
   return s;
 }
 
 export function isSequence(v: unknown): v is Sequence {
-  return v instanceof Sequence;
+  return Array.isArray(v) && (v as Sequence).sequence === true;
 }
 
 /** Lists that an array constructor made as the first step of a path stay whole. */
@@ -31,7 +25,7 @@ export const isConstructed = (list: object): boolean => constructed.has(list);
 
 /** What evaluating a node ends with: a sequence of one is its value, an empty one is nothing. */
 export function settled(v: unknown): unknown {
-  if (!(v instanceof Sequence)) return v;
+  if (!isSequence(v)) return v;
   if (v.length === 0) return undefined;
   return v.length === 1 && !v.keepSingleton ? v[0] : v;
 }
@@ -89,18 +83,10 @@ export function tick(): void {
     throw new ExpressionError('D1012', `the expression did more than ${LIMITS.expressionSteps} steps`);
 }
 
-/** Runs with a budget of its own; expressions never wait, so nothing comes in between. */
-export function budgeted<T>(run: () => T): T {
-  const before = steps;
-  const beforeDepth = depth;
+/** Begins an expression with a budget of its own; evaluating never waits, so no other comes in between. */
+export function beginBudget(): void {
   steps = 0;
   depth = 0;
-  try {
-    return run();
-  } finally {
-    steps = before;
-    depth = beforeDepth;
-  }
 }
 
 export function nested<T>(run: () => T): T {

@@ -32,6 +32,8 @@ export interface ScannedName {
   version: number;
 }
 
+const NO_DECLARATIONS: Record<string, string> = Object.freeze({});
+
 /**
  * Names seen by any scanner: messages of one kind have the same. What they mean holds only while `version` does, and no two scanners
  * ever have the same one.
@@ -100,9 +102,10 @@ export class XmlScanner {
 
   /** Bindings that the open element declares itself, prefix ('' for the default) to namespace. */
   declarations(): Record<string, string> {
+    const from = this.nsMark[this.nsMark.length - 1]!;
+    if (from === this.nsPrefix.length) return NO_DECLARATIONS;
     const out: Record<string, string> = {};
-    for (let i = this.nsMark[this.nsMark.length - 1]!; i < this.nsPrefix.length; i++)
-      out[this.nsPrefix[i]!] = this.nsUri[i]!;
+    for (let i = from; i < this.nsPrefix.length; i++) out[this.nsPrefix[i]!] = this.nsUri[i]!;
     return out;
   }
 

@@ -51,10 +51,13 @@ function lineFinder(source: string): (index: number) => { line: number; column: 
   const text = source.includes('\r') ? source.replace(/\r\n?/g, '\n') : source;
   let line = 1;
   let start = 0;
+  // Kept, so that a document that is one long line is not searched to its end for each element.
+  let next = text.indexOf('\n');
   return (index) => {
-    for (let at = text.indexOf('\n', start); at >= 0 && at < index; at = text.indexOf('\n', start)) {
+    while (next >= 0 && next < index) {
       line++;
-      start = at + 1;
+      start = next + 1;
+      next = text.indexOf('\n', start);
     }
     return { line, column: index - start + 1 };
   };

@@ -97,13 +97,21 @@ class WsdlReader {
     };
   }
 
+  private index: Map<string, XmlElement> | undefined;
+
+  /** Components by kind and name; of two of one name the first counts. */
   private find(kind: string, q: QName): XmlElement | undefined {
-    for (const d of this.definitions) {
-      if ((attributeOf(d, 'targetNamespace') ?? '') !== q.uri) continue;
-      const found = childrenOf(d, WSDL, kind).find((e) => attributeOf(e, 'name') === q.local);
-      if (found) return found;
+    if (!this.index) {
+      this.index = new Map();
+      for (const d of this.definitions) {
+        const uri = attributeOf(d, 'targetNamespace') ?? '';
+        for (const c of d.children) {
+          const key = `${c.local} {${uri}}${attributeOf(c, 'name')}`;
+          if (c.uri === WSDL && !this.index.has(key)) this.index.set(key, c);
+        }
+      }
     }
-    return undefined;
+    return this.index.get(`${kind} {${q.uri}}${q.local}`);
   }
 
   need(kind: string, q: QName, from: XmlElement): XmlElement {
@@ -163,9 +171,14 @@ class WsdlReader {
     const soapBinding = bound.binding.children.find((c) => c.uri === bound.soapUri && c.local === 'binding')!;
     const defaultStyle = attributeOf(soapBinding, 'style') ?? 'document';
     const seen = new Map<string, number>();
+    const byName = new Map<string, XmlElement[]>();
+    for (const o of childrenOf(portType, WSDL, 'operation')) {
+      const name = attributeOf(o, 'name') ?? '';
+      byName.set(name, [...(byName.get(name) ?? []), o]);
+    }
     return childrenOf(bound.binding, WSDL, 'operation').map((node) => {
       const name = attributeOf(node, 'name') ?? '';
-      const abstract = childrenOf(portType, WSDL, 'operation').filter((o) => attributeOf(o, 'name') === name);
+      const abstract = byName.get(name) ?? [];
       const nth = seen.get(name) ?? 0;
       seen.set(name, nth + 1);
       const op = abstract[nth] ?? abstract[0];
