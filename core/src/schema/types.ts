@@ -38,6 +38,16 @@ export interface JsonSchema {
   discriminator?: { propertyName: string; mapping?: Record<string, string> };
   xml?: { name?: string; namespace?: string; prefix?: string; attribute?: boolean; wrapped?: boolean };
   $defs?: Record<string, JsonSchema>;
+  patternProperties?: Record<string, JsonSchema>;
+  propertyNames?: JsonSchema;
+  dependentRequired?: Record<string, string[]>;
+  dependentSchemas?: Record<string, JsonSchema>;
+  contains?: JsonSchema;
+  minContains?: number;
+  maxContains?: number;
+  if?: JsonSchema;
+  then?: JsonSchema;
+  else?: JsonSchema;
 }
 
 export type JsonType = 'null' | 'boolean' | 'object' | 'array' | 'number' | 'string' | 'integer';

@@ -1,11 +1,10 @@
 import { Digits, isNumber } from '../message/digits';
 import { LIMITS } from '../limits';
 import type { InputFault } from '../problem';
+import { applicators, passes, safeRegExp, type Report, type Validator } from './applicators';
 import { escapePointer, refName, typesOf, type JsonSchema, type JsonType, type TypeTable } from './types';
 
-/** A compiled schema: calls `report` for every fault, pointers are RFC 6901 into the value. */
-export type Validator = (value: unknown, pointer: string, report: Report) => void;
-type Report = (fault: InputFault) => void;
+export type { Report, Validator };
 
 /**
  * Compiles JSON Schema 2020-12 (the vocabulary of `JsonSchema`, formats asserted) to closures that know `Digits`.
@@ -51,6 +50,7 @@ export class ValidatorSet {
           report({ pointer: p, code: 'not', detail: 'the value has a form that is ruled out here' });
       });
     }
+    applicators(schema, (s) => this.compile(s), parts);
     if (parts.length === 1) return parts[0]!;
     return (v, p, report) => {
       for (const part of parts) part(v, p, report);
@@ -58,6 +58,8 @@ export class ValidatorSet {
   }
 
   private reference(name: string): Validator {
+    // A type that is nothing but itself says nothing, and would never end.
+    if (this.isCircle(name)) return () => undefined;
     let target: Validator | undefined;
     return (v, p, report) => {
       if (!target) {
@@ -70,6 +72,22 @@ export class ValidatorSet {
       }
       target(v, p, report);
     };
+  }
+
+  /** True where a type leads back to itself without going into a member or an item. */
+  private isCircle(name: string): boolean {
+    const seen = new Set<string>();
+    const walk = (s: JsonSchema | undefined): boolean => {
+      if (!s) return false;
+      const ref = refName(s);
+      if (ref === name) return true;
+      if (ref !== undefined && !seen.has(ref)) {
+        seen.add(ref);
+        if (walk(this.types[ref])) return true;
+      }
+      return [...(s.allOf ?? []), ...(s.anyOf ?? []), ...(s.oneOf ?? []), s.not, s.if, s.then, s.else].some(walk);
+    };
+    return walk(this.types[name]);
   }
 
   private stringRules(s: JsonSchema, parts: Validator[]): void {
@@ -92,6 +110,8 @@ export class ValidatorSet {
 
   private arrayRule(s: JsonSchema): Validator {
     const item = s.items && this.compile(s.items);
+    // Items behind those that have a schema of their own (§10.3.1.2).
+    const from = s.prefixItems?.length ?? 0;
     return (v, p, report) => {
       if (!Array.isArray(v)) return;
       if (v.length < (s.minItems ?? 0))
@@ -100,7 +120,7 @@ export class ValidatorSet {
         report({ pointer: p, code: 'maxItems', detail: `must have at most ${s.maxItems} items` });
       if (s.uniqueItems && new Set(v.map(canonical)).size < v.length)
         report({ pointer: p, code: 'uniqueItems', detail: 'must not hold the same item twice' });
-      if (item) for (let i = 0; i < v.length; i++) item(v[i], `${p}/${i}`, report);
+      if (item) for (let i = from; i < v.length; i++) item(v[i], `${p}/${i}`, report);
     };
   }
 
@@ -111,6 +131,7 @@ export class ValidatorSet {
     const required = s.required ?? [];
     const extra = typeof s.additionalProperties === 'object' ? this.compile(s.additionalProperties) : undefined;
     const closed = s.additionalProperties === false;
+    const patterns = Object.keys(s.patternProperties ?? {}).map((source) => safeRegExp(source));
     return (v, p, report) => {
       if (v === null || typeof v !== 'object' || Array.isArray(v) || v instanceof Digits) return;
       const object = v as Record<string, unknown>;
@@ -122,7 +143,7 @@ export class ValidatorSet {
       for (const key of Object.keys(object)) {
         if (object[key] === undefined) continue;
         n++;
-        const rule = properties.get(key) ?? extra;
+        const rule = properties.get(key) ?? (patterns.some((r) => r?.test(key)) ? NOTHING : extra);
         if (rule) rule(object[key], `${p}/${escapePointer(key)}`, report);
         else if (closed)
           report({
@@ -193,27 +214,14 @@ function closest(options: readonly Validator[], value: unknown, pointer: string)
   return pool.reduce((best, t) => (t.length < best.length ? t : best), pool[0] ?? []);
 }
 
+const NOTHING: Validator = () => undefined;
+
 export function collectFaults(validator: Validator, value: unknown, pointer = ''): InputFault[] {
   const faults: InputFault[] = [];
   validator(value, pointer, (f) => {
     if (faults.length < LIMITS.inputFaults) faults.push(f);
   });
   return faults;
-}
-
-class Stop extends Error {}
-const STOP = new Stop();
-
-function passes(validator: Validator, value: unknown): boolean {
-  try {
-    validator(value, '', () => {
-      throw STOP;
-    });
-    return true;
-  } catch (e) {
-    if (e === STOP) return false;
-    throw e;
-  }
 }
 
 export function jsonTypeOf(value: unknown): JsonType {
@@ -317,11 +325,3 @@ const FORMATS: Record<string, (text: string) => boolean> = {
   uuid: (t) => /^[0-9a-f]{8}-([0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(t),
   email: (t) => /^[^@\s]+@[^@\s]+$/.test(t),
 };
-
-function safeRegExp(pattern: string): RegExp | undefined {
-  try {
-    return new RegExp(pattern, 'u');
-  } catch {
-    return undefined;
-  }
-}

@@ -39,6 +39,8 @@ export interface Resolver extends SchemaLookup {
 
 /** xs:annotation/xs:documentation of a component, white space folded. */
 export function documentationOf(node: XmlElement): string | undefined {
+  // Annotations come first (Part 1 §3.13.2); most components have none.
+  if (node.children[0]?.local !== 'annotation') return undefined;
   const parts: string[] = [];
   for (const annotation of childrenOf(node, XSD, 'annotation')) {
     for (const d of childrenOf(annotation, XSD, 'documentation')) parts.push(deepText(d));
