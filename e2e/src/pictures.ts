@@ -28,8 +28,8 @@ try {
   const field = (pointer: string) =>
     page.driver.executeScript(`document.querySelector('[data-side=right][data-pointer="${pointer}"]').click()`);
   await page.open('/backends/new');
-  await page.click('[role=tab]', 'By address of the WSDL');
-  await page.fill('input[aria-label="Address of the WSDL"]', `${world.standIn}/soap?wsdl`);
+  await page.click('[role=tab]', 'By address of the contract');
+  await page.fill('input[aria-label="Address of the contract"]', `${world.standIn}/soap?wsdl`);
   await page.click('button', 'Read');
   await page.click('[role=option]', 'ReserveBerth');
   await page.shot(out('backend-new'));

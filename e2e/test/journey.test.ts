@@ -60,12 +60,12 @@ describe('from an empty studio to a served API, with the mouse', () => {
     await page.click('nav a', 'Backends');
     await page.click('a', 'New backend');
     await page.click('[role=tab]', 'Paste');
-    await page.fill('textarea[aria-label="Text of the WSDL"]', '<a>\n<b></a>');
+    await page.fill('textarea[aria-label="Text of the contract"]', '<a>\n<b></a>');
     await page.click('button', 'Read');
     await page.waitText('[role=alert]', 'not well-formed XML');
     await page.waitText('[role=alert]', 'line 2');
-    await page.click('[role=tab]', 'By address of the WSDL');
-    await page.fill('input[aria-label="Address of the WSDL"]', `${world.standIn}/soap?wsdl`);
+    await page.click('[role=tab]', 'By address of the contract');
+    await page.fill('input[aria-label="Address of the contract"]', `${world.standIn}/soap?wsdl`);
     await page.click('button', 'Read');
     await page.click('[role=option]', 'ReserveBerth');
     await page.byText('.typetree', 'callNumber');

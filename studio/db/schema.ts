@@ -86,7 +86,7 @@ export const environments = pgTable('environments', {
 export const backends = pgTable('backends', {
   name: text('name').primaryKey(),
   title: text('title').notNull(),
-  contract: json('contract').$type<ContractFiles & { kind: 'wsdl'; port?: string }>(),
+  contract: json('contract').$type<ContractFiles & { kind: 'wsdl' | 'openapi'; port?: string }>(),
   addresses: jsonb('addresses').$type<Record<string, string>>().notNull().default({}),
   timeoutMs: integer('timeout_ms'),
   lenient: boolean('lenient').notNull().default(false),

@@ -1,13 +1,8 @@
+import { words } from '../words';
+
 /** Names for people: WSDL operation names to verbs, nouns and paths. English rules; common practice, no standard. */
 
-export function words(name: string): string[] {
-  return name
-    .replace(/([a-z0-9])([A-Z])/g, '$1 $2')
-    .replace(/([A-Z]+)([A-Z][a-z])/g, '$1 $2')
-    .split(/[^A-Za-z0-9]+/)
-    .filter(Boolean)
-    .map((w) => w.toLowerCase());
-}
+export { words };
 
 export const kebab = (parts: readonly string[]): string => parts.join('-');
 

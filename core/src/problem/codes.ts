@@ -181,6 +181,21 @@ export const CODES = {
     title: 'Two doors share one base path',
     remedy: 'Give each door a base path of its own.',
   },
+  'HNG-312': {
+    severity: 'warning',
+    title: 'Precision or text may be lost',
+    remedy: 'Round or cut it in the expression, so that it is plain what is lost.',
+  },
+  'HNG-313': {
+    severity: 'warning',
+    title: 'A list is put where one value is wanted',
+    remedy: 'Choose one item, e.g. list[0], or join them.',
+  },
+  'HNG-314': {
+    severity: 'warning',
+    title: 'A value may be outside of the enumeration',
+    remedy: 'Turn each value into one that is allowed there, e.g. by a condition.',
+  },
   'HNG-401': { severity: 'error', title: 'No operation matches', status: 404, remedy: 'Check path and base path.' },
   'HNG-402': {
     severity: 'error',

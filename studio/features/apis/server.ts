@@ -132,7 +132,7 @@ function fromRow(row: BackendRow | undefined): NonNullable<FlowDocument['backend
   return {
     ...(row.contract && {
       contract: {
-        kind: 'wsdl',
+        kind: row.contract.kind,
         entry: row.contract.entry,
         files: { ...row.contract.files },
         ...(row.contract.port && { port: row.contract.port }),

@@ -19,7 +19,7 @@ export function BackendTable({ rows }: { rows: readonly BackendListRow[] }) {
     return (
       <div className="frame empty">
         <strong>No backend yet</strong>
-        Bring in a WSDL, or just an address, and draft an API from it.
+        Bring in a WSDL or an OpenAPI document, or just an address, and draft an API from it.
       </div>
     );
   }

@@ -13,7 +13,7 @@ import type { ContractView } from './server';
 type Way = 'file' | 'paste' | 'url' | 'address';
 const WAYS: readonly (readonly [Way, string])[] = [
   ['file', 'Files'],
-  ['url', 'By address of the WSDL'],
+  ['url', 'By address of the contract'],
   ['paste', 'Paste'],
   ['address', 'No contract, just an address'],
 ];
@@ -142,16 +142,17 @@ export function NewBackend({ environments }: { environments: readonly { name: st
             type="file"
             multiple
             hidden
-            accept=".wsdl,.xsd,.xml"
+            accept=".wsdl,.xsd,.xml,.yaml,.yml,.json"
             onChange={(e) => void takeFiles(e.target.files)}
-            aria-label="WSDL and schema files"
+            aria-label="Contract and schema files"
           />
           <div className="row">
             <Button variant="outlined" onClick={() => picker.current?.click()}>
               Choose files
             </Button>
             <span className="soft">
-              or drop them here: the WSDL and every schema it imports, together or one after the other.
+              or drop them here: a WSDL or OpenAPI document and every file it refers to, together or one after the
+              other.
             </span>
           </div>
           {Object.keys(files).length > 0 && (
@@ -191,7 +192,7 @@ export function NewBackend({ environments }: { environments: readonly { name: st
             value={url}
             onChange={(e) => setUrl(e.target.value)}
             placeholder="http://127.0.0.1:4331/soap?wsdl"
-            slotProps={{ htmlInput: { 'aria-label': 'Address of the WSDL' } }}
+            slotProps={{ htmlInput: { 'aria-label': 'Address of the contract' } }}
           />
           <Button type="submit" variant="outlined" disabled={busy !== '' || !url}>
             Read
@@ -206,14 +207,14 @@ export function NewBackend({ environments }: { environments: readonly { name: st
             maxRows={16}
             value={pasted}
             onChange={(e) => setPasted(e.target.value)}
-            placeholder="<wsdl:definitions …>"
-            slotProps={{ htmlInput: { 'aria-label': 'Text of the WSDL', className: 'mono', spellCheck: false } }}
+            placeholder="<wsdl:definitions …>  or  openapi: 3.1.0 …"
+            slotProps={{ htmlInput: { 'aria-label': 'Text of the contract', className: 'mono', spellCheck: false } }}
           />
           <div>
             <Button
               variant="outlined"
               disabled={busy !== '' || !pasted.trim()}
-              onClick={() => void read({ files: { 'pasted.wsdl': pasted } })}
+              onClick={() => void read({ files: { [/^\s*</.test(pasted) ? 'pasted.wsdl' : 'pasted.yaml']: pasted } })}
             >
               Read
             </Button>

@@ -4,8 +4,12 @@ import {
   HingeError,
   isHttpUrl,
   LIMITS,
+  contractKindOf,
   readContract,
   typeRows,
+  type JsonSchema,
+  type Place,
+  type TypeTable,
   type Contract,
   type ContractFiles,
   type TypeRow,
@@ -44,6 +48,16 @@ export interface ContractView {
     readonly remedy: string;
   }[];
   readonly operations: readonly OperationView[];
+  readonly types: readonly TypeView[];
+}
+
+/** A named type: its rows, where it stands in the documents, and which operations reach it. */
+export interface TypeView {
+  readonly name: string;
+  readonly description?: string;
+  readonly place?: string;
+  readonly rows: readonly TypeRow[];
+  readonly usedBy: readonly string[];
 }
 
 export interface OperationView {
@@ -51,6 +65,7 @@ export interface OperationView {
   readonly documentation?: string;
   readonly unusable?: string;
   readonly protocol: string;
+  readonly place?: string;
   readonly request: readonly TypeRow[];
   readonly headers: readonly {
     readonly name: string;
@@ -66,7 +81,12 @@ export interface OperationView {
   }[];
 }
 
+const placeText = (p: Place | undefined): string | undefined =>
+  p?.file === undefined ? undefined : p.line === undefined ? p.file : `${p.file}, line ${p.line}`;
+
 export function viewOf(contract: Contract): ContractView {
+  // A large contract is read by searching, not by scrolling through one type.
+  const rows = contract.operations.length > 200 ? 80 : 500;
   return {
     name: contract.name,
     documentation: contract.documentation,
@@ -76,22 +96,68 @@ export function viewOf(contract: Contract): ContractView {
       id: o.id,
       documentation: o.documentation,
       unusable: o.unusable,
-      protocol: o.soap ? `SOAP ${o.soap.version}, ${o.soap.style}/literal` : '',
-      request: typeRows(o.request.body, contract.types, 500),
-      headers: o.request.headers.map((h) => ({
-        name: h.name,
-        words: typeRows({ properties: { h: h.schema } }, contract.types)[0]?.words ?? '',
-        required: h.required,
-        documentation: h.documentation,
-      })),
-      reply: o.reply && typeRows(o.reply.body, contract.types, 500),
+      place: placeText(o.place),
+      protocol: o.soap
+        ? `SOAP ${o.soap.version}, ${o.soap.style}/literal`
+        : o.http
+          ? `${o.http.method} ${o.http.path}`
+          : '',
+      request: typeRows(o.request.body, contract.types, rows),
+      headers: o.http
+        ? o.http.parameters.map((p) => ({
+            name: p.name,
+            words: `${typeRows({ properties: { p: p.schema } }, contract.types)[0]?.words ?? ''} in ${p.in}`,
+            required: p.required,
+            documentation: p.documentation,
+          }))
+        : o.request.headers.map((h) => ({
+            name: h.name,
+            words: `${typeRows({ properties: { h: h.schema } }, contract.types)[0]?.words ?? ''} in header`,
+            required: h.required,
+            documentation: h.documentation,
+          })),
+      reply: o.reply && typeRows(o.reply.body, contract.types, rows),
       faults: o.faults.map((f) => ({
         name: f.name,
         documentation: f.documentation,
         rows: typeRows(f.schema, contract.types, 200),
       })),
     })),
+    types: typeViews(contract),
   };
+}
+
+function typeViews(contract: Contract): TypeView[] {
+  const users = new Map<string, Set<string>>();
+  for (const o of contract.operations)
+    for (const name of reachedFrom([o.request.body, o.reply?.body, ...o.faults.map((f) => f.schema)], contract.types))
+      users.set(name, (users.get(name) ?? new Set()).add(o.id));
+  return Object.entries(contract.types).map(([name, schema]) => ({
+    name,
+    description: schema.description,
+    place: placeText(contract.typePlaces?.[name]),
+    rows: typeRows(schema, contract.types, 40),
+    usedBy: [...(users.get(name) ?? [])],
+  }));
+}
+
+/** Names of all types that schemas refer to, also by way of other types. */
+function reachedFrom(schemas: readonly (JsonSchema | undefined)[], types: TypeTable): Set<string> {
+  const out = new Set<string>();
+  const walk = (node: unknown): void => {
+    if (node === null || typeof node !== 'object') return;
+    const ref = (node as JsonSchema).$ref;
+    if (typeof ref === 'string' && ref.startsWith('#/types/')) {
+      const name = ref.slice('#/types/'.length);
+      if (!out.has(name)) {
+        out.add(name);
+        walk(types[name]);
+      }
+    }
+    for (const v of Object.values(node)) walk(v);
+  };
+  schemas.forEach(walk);
+  return out;
 }
 
 /** Gathers a contract from what was typed, dropped or named by URL. Nothing is saved. */
@@ -113,6 +179,7 @@ export async function gather(source: {
     source.entry ??
     names.find((n) => /\.wsdl$/i.test(n)) ??
     names.find((n) => /<([\w-]+:)?definitions\b/.test(files[n]!)) ??
+    names.find((n) => /^\s*\{?\s*["']?(openapi|swagger)["']?\s*:/m.test(files[n]!)) ??
     names[0]!;
   return collectContract(entry, files, undefined);
 }
@@ -153,7 +220,7 @@ export async function addBackend(args: {
   by: string;
 }): Promise<void> {
   const contract = args.source && {
-    kind: 'wsdl' as const,
+    kind: contractKindOf(args.source.files[args.source.entry] ?? ''),
     entry: args.source.entry,
     files: args.source.files,
     ...(args.port && { port: args.port }),

@@ -23,7 +23,8 @@ const ariaLabel = EditorView.contentAttributes.of({ 'aria-label': 'Body of the r
 export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
   const r = sample.request;
   const [text, setText] = useState(() => bodyText(r.body));
-  const places = { path: 'path', query: 'query', header: 'headers' } as const;
+  // A case has no cookies of its own: they are a header.
+  const places = { path: 'path', query: 'query', header: 'headers', cookie: 'headers' } as const;
   const current = (place: keyof typeof places, name: string): string => {
     const v = (r[places[place]] as Record<string, unknown> | undefined)?.[name];
     return v === undefined ? '' : Array.isArray(v) ? v.join(', ') : String(v as string);

@@ -10,11 +10,11 @@ import {
   schemaAt,
   typeRows,
   typesOf,
-  withoutNull,
   type JsonSchema,
   type TypeTable,
 } from '../../schema';
 import type { Expression } from '../../expression';
+import { fitOf } from '../../mapping';
 import type { Run } from '../../flow/run';
 import { checkExpression, fieldPointer, loadForReading, readsBody, runnable } from '../expression';
 import type { MessageType, StepContext, StepKind } from '../kind';
@@ -321,22 +321,14 @@ function checkFit(
   const source = e.path && sourceSchema(e.path, context, before);
   const goal = schemaAt(target.schema, target.types, pointerParts(to));
   if (!source || !goal) return;
-  const have = typesOf(resolveSchema(withoutNull(source.schema, source.types).inner, source.types)).filter(
-    (t) => t !== 'null',
-  );
-  const want = typesOf(resolveSchema(withoutNull(goal, target.types).inner, target.types)).filter((t) => t !== 'null');
-  if (!have.length || !want.length) return;
-  const fits = have.some(
-    (h) => want.includes(h) || (h === 'integer' && want.includes('number')) || want.includes('array'),
-  );
-  if (!fits) {
+  const misfit = fitOf(source, { schema: goal, types: target.types });
+  if (misfit)
     report(
-      finding('HNG-310', `${e.source} is ${have.join(' or ')}, ${to} wants ${want.join(' or ')}`, {
+      finding(misfit.code, `${e.source} ${misfit.words} by ${to}`, {
         ...context.place,
         pointer: `${context.place.pointer}${fieldPointer(index)}`,
       }),
     );
-  }
 }
 
 function sourceSchema(

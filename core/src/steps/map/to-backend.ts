@@ -160,3 +160,25 @@ export function httpTarget(operation: ContractOperation): { readonly schema: Jso
   }
   return { schema: { type: 'object', properties, required } };
 }
+
+/** The request of one operation from its arguments, outside of any flow: { path, query, headers, cookies, soapHeader, body }. */
+export function requestMessage(
+  operation: ContractOperation,
+  types: TypeTable,
+  made: Record<string, unknown>,
+): { readonly message?: Message; readonly faults: readonly ShapeFault[] } {
+  const run = { message: { headers: {}, body: Body.empty() } } as unknown as Run;
+  let faults: readonly ShapeFault[] = [];
+  try {
+    finishFor(operation, types)(run, made, (found) => {
+      faults = found;
+      throw STOP;
+    });
+  } catch (error) {
+    if (error !== STOP) throw error;
+    return { faults };
+  }
+  return { message: run.message, faults };
+}
+
+const STOP = new Error('the request does not fit');

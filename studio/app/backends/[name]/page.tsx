@@ -1,4 +1,4 @@
-import { sampleOf, writeJson, type Contract } from '@hinge/core';
+import { httpTarget, sampleOf, writeJson, type Contract } from '@hinge/core';
 import { notFound } from 'next/navigation';
 import { listEnvironments } from '../../../features/apis/server';
 import { BackendPage } from '../../../features/backends/backend-page';
@@ -30,6 +30,10 @@ function samplesOf(contract: Contract): Record<string, string> {
   const out: Record<string, string> = {};
   for (const o of contract.operations) {
     if (o.unusable) continue;
+    if (o.http) {
+      out[o.id] = writeJson(sampleOf(httpTarget(o).schema, contract.types, { optional: false }) ?? {}, 2);
+      continue;
+    }
     const soapHeader = Object.fromEntries(
       o.request.headers.map((h) => [h.name, sampleOf(h.schema, contract.types, { name: h.name })]),
     );

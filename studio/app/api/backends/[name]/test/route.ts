@@ -1,5 +1,5 @@
 import type { JsonError } from '@hinge/core';
-import { readJson, soapMediaType, writeSoap, type SoapValueLike } from '@hinge/core';
+import { readJson, requestMessage } from '@hinge/core';
 import { request } from 'undici';
 import { z } from 'zod';
 import { contractOf, getBackend } from '../../../../../features/backends/server';
@@ -13,42 +13,41 @@ export const POST = jsonRoute<{ name: string }, z.infer<typeof body>>(
   body,
   async ({ params, body: b }) => {
     const row = await getBackend(params.name);
-    const operation = row && contractOf(row)?.operations.find((o) => o.id === b.operation);
-    if (!row || !operation?.soap) throw new Told(404, `There is no operation ${b.operation} of ${params.name}.`);
+    const contract = row && contractOf(row);
+    const operation = contract?.operations.find((o) => o.id === b.operation);
+    if (!row || !contract || !operation || operation.unusable)
+      throw new Told(404, `There is no operation ${b.operation} of ${params.name}.`);
     const address = row.addresses[b.environment];
     if (!address) throw new Told(422, `${row.title} has no address in ${b.environment}. Give it one above.`);
-    let value: SoapValueLike;
+    let value: Record<string, unknown>;
     try {
-      value = readJson(b.request) as SoapValueLike;
+      value = readJson(b.request) as Record<string, unknown>;
     } catch (error) {
       throw new Told(422, `The request is not JSON: ${(error as JsonError).message}.`);
     }
-    const written = writeSoap(operation.soap.version, operation.soap.input, {
-      body: value.body ?? {},
-      soapHeader: value.soapHeader,
-    });
-    if (written.faults.length) throw new Told(422, written.faults.map((f) => `${f.pointer}: ${f.words}`).join('; '));
+    const { message, faults } = requestMessage(operation, contract.types, value);
+    if (!message) throw new Told(422, faults.map((f) => `${f.pointer}: ${f.words}`).join('; '));
+    const body = message.body.isEmpty ? null : message.body.text();
+    const sent = body ?? `${message.method} ${message.path ?? ''}`;
     const started = performance.now();
     try {
-      const headers: Record<string, string> = { 'content-type': soapMediaType(operation.soap) };
-      if (operation.soap.version === '1.1') headers.soapaction = `"${operation.soap.action}"`;
-      const reply = await request(address, {
-        method: 'POST',
-        headers,
-        body: written.text,
+      const reply = await request(operation.http ? address.replace(/\/$/, '') + (message.path ?? '') : address, {
+        method: (message.method ?? 'POST') as 'POST',
+        headers: { ...message.headers },
+        body,
         headersTimeout: row.timeoutMs ?? 10_000,
         bodyTimeout: 10_000,
       });
       const text = await reply.body.text();
       return {
-        sent: written.text,
+        sent,
         received: text.slice(0, 500_000),
         status: reply.statusCode,
         ms: Math.round(performance.now() - started),
       };
     } catch (error) {
       return {
-        sent: written.text,
+        sent,
         why: `${row.title} cannot be reached: ${(error as { code?: string }).code ?? (error as Error).message}`,
       };
     }

@@ -1,0 +1,3 @@
+export * from './coverage';
+export * from './fit';
+export * from './suggest';

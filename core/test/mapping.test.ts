@@ -1,0 +1,138 @@
+import { describe, expect, test } from '@jest/globals';
+import {
+  checkDocument,
+  coverageOf,
+  draftRest,
+  editDistance,
+  fitOf,
+  readWsdl,
+  suggestFields,
+  typeRows,
+  type JsonSchema,
+} from '../src';
+import { berths } from './files';
+
+const rows = (properties: Record<string, JsonSchema>, required: string[] = []) =>
+  typeRows({ properties, required }, {});
+const text: JsonSchema = { type: 'string' };
+const number: JsonSchema = { type: 'number' };
+
+describe('suggestions', () => {
+  const pairs = (a: Record<string, JsonSchema>, b: Record<string, JsonSchema>) =>
+    suggestFields(rows(a), rows(b)).map((s) => `${s.from} > ${s.to} (${s.why})`);
+
+  test('the same name, whatever its writing', () => {
+    expect(pairs({ vessel_name: text, other: text }, { vesselName: text })).toEqual([
+      '/vessel_name > /vesselName (same name)',
+    ]);
+  });
+
+  test('the same words in another order, or kin of them', () => {
+    expect(pairs({ arrivalDate: text, qty: number }, { dateArrival: text, quantity: number })).toEqual([
+      '/arrivalDate > /dateArrival (same words)',
+      '/qty > /quantity (same words)',
+    ]);
+    expect(pairs({ shipId: text }, { vesselIdentifier: text })).toEqual(['/shipId > /vesselIdentifier (same words)']);
+  });
+
+  test('what stands above counts: vessel.name is vesselName, and not owner.name', () => {
+    const source = {
+      owner: { type: 'object', properties: { name: text } },
+      vessel: { type: 'object', properties: { name: text } },
+    } as Record<string, JsonSchema>;
+    expect(pairs(source, { vesselName: text })).toEqual(['/vessel/name > /vesselName (same words)']);
+  });
+
+  test('a slip of the pen', () => {
+    expect(pairs({ adress: text }, { address: text })[0]).toContain('/adress > /address');
+  });
+
+  test('a type that cannot fit is not suggested, and none is for nothing', () => {
+    expect(pairs({ open: { type: 'boolean' } }, { opened: number })).toEqual([]);
+    expect(suggestFields([], rows({ a: text }))).toEqual([]);
+    expect(suggestFields(rows({ a: text }), [])).toEqual([]);
+    expect(suggestFields(rows({ a: text }), rows({ a: text }), { filled: new Set(['/a']) })).toEqual([]);
+  });
+
+  test('each target once; scores between 0 and 1, best first, the same every time', () => {
+    const a = rows({ name: text, nameFull: text, length: number, beam: number, id: text });
+    const b = rows({ identifier: text, fullName: text, name: text, width: number, len: number });
+    const s = suggestFields(a, b);
+    expect(new Set(s.map((x) => x.to)).size).toBe(s.length);
+    expect(s.map((x) => x.score)).toEqual([...s.map((x) => x.score)].sort((x, y) => y - x));
+    expect(s.every((x) => x.score > 0 && x.score <= 1)).toBe(true);
+    expect(Object.fromEntries(s.map((x) => [x.to, x.from]))).toEqual({
+      '/identifier': '/id',
+      '/fullName': '/nameFull',
+      '/name': '/name',
+      '/width': '/beam',
+      '/len': '/length',
+    });
+    expect(suggestFields(a, b)).toEqual(s);
+  });
+
+  test('a drafted request finds its own fields again', () => {
+    const op = readWsdl(berths()).operations.find((o) => o.id === 'ReserveBerth')!;
+    const r = typeRows(op.request.body, readWsdl(berths()).types);
+    const s = suggestFields(r, r);
+    expect(s.every((x) => x.from === x.to && x.score > 0.9)).toBe(true);
+    expect(s.length).toBe(r.filter((x) => x.leaf).length);
+  });
+
+  test('edit distance, by examples (from memory: Damerau 1964, restricted)', () => {
+    expect([
+      editDistance('kitten', 'sitting'),
+      editDistance('ab', 'ba'),
+      editDistance('', 'abc'),
+      editDistance('same', 'same'),
+    ]).toEqual([3, 1, 3, 0]);
+  });
+});
+
+describe('fit', () => {
+  const fit = (a: JsonSchema, b: JsonSchema) => fitOf({ schema: a, types: {} }, { schema: b, types: {} })?.code;
+  test.each([
+    [text, text, undefined],
+    [{ type: 'integer' }, number, undefined],
+    [number, { type: 'integer' }, 'HNG-312'],
+    [number, text, 'HNG-310'],
+    [{ type: 'array', items: text }, text, 'HNG-313'],
+    [text, { type: 'array', items: text }, undefined],
+    [{ type: 'array', items: number }, { type: 'array', items: text }, 'HNG-310'],
+    [{ type: 'integer', format: 'int64' }, { type: 'integer', format: 'int32' }, 'HNG-312'],
+    [{ type: 'string', enum: ['a', 'b'] }, { type: 'string', enum: ['a'] }, 'HNG-314'],
+    [{ type: 'string', enum: ['a'] }, { type: 'string', enum: ['a', 'b'] }, undefined],
+    [{ anyOf: [text, { type: 'null' }] }, text, undefined],
+    [{}, text, undefined],
+    [{ type: 'string', maxLength: 20 }, { type: 'string', maxLength: 10 }, 'HNG-312'],
+  ] as [JsonSchema, JsonSchema, string | undefined][])('%j into %j: %s', (a, b, code) => expect(fit(a, b)).toBe(code));
+
+  test('the checker tells it at the field', () => {
+    const source = berths();
+    const document = draftRest(readWsdl(source), source);
+    const map = document.operations.FindBerths!.flow[0]!;
+    if (map.kind === 'map') map.fields = [...map.fields!, { to: '/headers/x', from: 'query.minDepthMetres' }];
+    const find = document.operations.GetBerth!.flow[0]!;
+    if (find.kind === 'map') find.fields![0]!.from = 'headers.officeCode';
+    expect(checkDocument(document).filter((f) => f.severity === 'error')).toEqual([]);
+  });
+});
+
+test('coverage counts required leaves; an empty optional parent asks for nothing', () => {
+  const target = typeRows(
+    {
+      required: ['a', 'deep'],
+      properties: {
+        a: text,
+        b: text,
+        deep: { type: 'object', required: ['x'], properties: { x: text, y: text } },
+        may: { type: 'object', required: ['z'], properties: { z: text } },
+        list: { type: 'array', items: { type: 'object', required: ['i'], properties: { i: text } } },
+      },
+    },
+    {},
+  );
+  expect(coverageOf(target, [])).toEqual({ required: 2, filled: 0, missing: ['/a', '/deep/x'] });
+  expect(coverageOf(target, ['/a', '/deep'])).toEqual({ required: 2, filled: 2, missing: [] });
+  expect(coverageOf(target, ['/a', '/deep/x', '/may/other'])).toEqual({ required: 3, filled: 2, missing: ['/may/z'] });
+});
