@@ -4,3 +4,4 @@ export * from './openapi';
 export * from './read';
 export * from './collect';
 export { resolveLocation } from './locations';
+export * from './difference';

@@ -17,7 +17,9 @@ export function ContractReader({ contract, aside }: Props) {
   const [shown, setShown] = useState<'operations' | 'types'>('operations');
   const [operationId, setOperation] = useState(contract.operations[0]?.id ?? '');
   const [typeName, setType] = useState(contract.types[0]?.name ?? '');
-  const [filter, setFilter] = useState('');
+  const [filters, setFilters] = useState({ operations: '', types: '' });
+  const filter = filters[shown];
+  const setFilter = (text: string) => setFilters({ ...filters, [shown]: text });
   const wanted = filter.trim().toLowerCase();
   const operations = useMemo(
     () =>
@@ -38,7 +40,7 @@ export function ContractReader({ contract, aside }: Props) {
   const http = contract.operations.some((o) => /^[A-Z]+ \//.test(o.protocol));
   const openOperation = (id: string) => {
     setShown('operations');
-    setFilter('');
+    setFilters({ ...filters, operations: '' });
     setOperation(id);
   };
   return (
@@ -48,7 +50,11 @@ export function ContractReader({ contract, aside }: Props) {
           value={shown}
           onChange={(_e, v: 'operations' | 'types') => setShown(v)}
           aria-label="What to list"
-          sx={{ borderBottom: '1px solid var(--hairline)' }}
+          sx={{
+            borderBottom: '1px solid var(--hairline)',
+            minHeight: 34,
+            '& .MuiTab-root': { fontSize: 13, minHeight: 34, padding: '6px 12px' },
+          }}
         >
           <Tab value="operations" label={`Operations ${contract.operations.length}`} />
           <Tab value="types" label={`Types ${contract.types.length}`} />

@@ -93,6 +93,7 @@ class WsdlReader {
       addresses: bound.address ? [bound.address] : [],
       operations,
       types: this.writer.types,
+      typePlaces: this.writer.places,
       findings: this.findings,
     };
   }

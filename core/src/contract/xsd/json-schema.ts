@@ -1,3 +1,4 @@
+import type { Place } from '../../problem';
 import { refTo, type JsonSchema, type TypeTable } from '../../schema';
 import { bindingOf, isPolymorphic, TYPE_PROPERTY, variantsOf, type ElementProperty, type Variant } from './binding';
 import { jsonKind } from './builtins';
@@ -16,6 +17,8 @@ import { patternToRegExp } from './pattern';
 /** Writes XSD types as JSON Schema, exactly as the codec reads and writes them. Named complex types become entries of `types`. */
 export class SchemaWriter {
   readonly types: TypeTable = {};
+  /** Where each type stands in its document. */
+  readonly places: Record<string, Place> = {};
   private readonly names = new Map<Type, string>();
   private readonly unions = new Map<ElementDecl, string>();
 
@@ -50,6 +53,7 @@ export class SchemaWriter {
     this.names.set(type, name);
     const schema: JsonSchema = {};
     this.types[name] = schema;
+    this.places[name] = type.place;
     Object.assign(schema, this.body(type));
     return refTo(name);
   }
