@@ -5,6 +5,7 @@ import {
   type FlowDocument,
   type Rehearsal,
   type SampleRequest,
+  operationsUsed,
 } from '@hinge/core';
 import { createHash } from 'node:crypto';
 import { and, desc, eq, max, sql } from 'drizzle-orm';
@@ -74,6 +75,18 @@ export async function getDraft(slug: string): Promise<Draft | undefined> {
       savedAt: row.createdAt.toISOString(),
     }
   );
+}
+
+/** Flows of all drafts that use operations of a backend, by operation: "berths / GetBerth". */
+export async function usersOf(backend: string): Promise<Map<string, string[]>> {
+  const out = new Map<string, string[]>();
+  for (const api of await listApis()) {
+    const draft = await getDraft(api.slug);
+    if (!draft) continue;
+    for (const [operation, flows] of operationsUsed(draft.document, backend))
+      out.set(operation, [...(out.get(operation) ?? []), ...flows.map((f) => `${api.slug} / ${f}`)]);
+  }
+  return out;
 }
 
 export async function createApi(document: FlowDocument, slug: string, by: string): Promise<void> {

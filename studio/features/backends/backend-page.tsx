@@ -9,6 +9,7 @@ import { send } from '../../lib/client';
 import { CodeView } from '../fold/code-view';
 import { AddressFields } from './address-fields';
 import { ContractReader } from './contract-view';
+import { NewerContract } from './newer-contract';
 import type { ContractView } from './server';
 
 interface Props {
@@ -22,6 +23,7 @@ interface Props {
 
 export function BackendPage(props: Props) {
   const { name, title, contract } = props;
+  const [newer, setNewer] = useState(false);
   return (
     <div className="sheet">
       <div className="title">
@@ -32,12 +34,18 @@ export function BackendPage(props: Props) {
         <code className="soft">{name}</code>
         <span className="grow" />
         {contract && (
+          <Button variant="outlined" onClick={() => setNewer(!newer)} aria-expanded={newer}>
+            Bring in a newer contract
+          </Button>
+        )}
+        {contract && (
           <Button component={Link} href={`/backends/${name}/draft`} variant="contained">
             Draft an API from it
           </Button>
         )}
       </div>
       {contract?.documentation && <div className="soft">{contract.documentation}</div>}
+      {newer && <NewerContract backend={name} onDone={() => setNewer(false)} />}
       <Addresses {...props} />
       {contract ? (
         <ContractReader
