@@ -1,4 +1,6 @@
 import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { WebDriver } from 'selenium-webdriver';
 import { openBrowser, Page } from './browser';
@@ -23,6 +25,21 @@ async function rehearsed(page: Page, path: string, status: string, pin?: number)
   if (pin !== undefined) await page.driver.executeScript(`document.querySelectorAll('.pin')[${pin}].click()`);
 }
 
+/** The demo's contract with two changes, as files to upload. */
+function newerBerths(): string {
+  const from = join(ROOT, 'stand-ins/src/berths/contract');
+  const to = mkdtempSync(join(tmpdir(), 'hinge-newer-'));
+  return ['berths.wsdl', 'berths.xsd', 'common.xsd']
+    .map((name) => {
+      const text = readFileSync(join(from, name), 'utf8')
+        .replace('name="surface"', 'name="paving"')
+        .replace(/(name="minDepthMetres"[^>]*?) minOccurs="0"/, '$1');
+      writeFileSync(join(to, name), text);
+      return join(to, name);
+    })
+    .join('\n');
+}
+
 try {
   const page = await open();
   const field = (pointer: string) =>
@@ -36,6 +53,10 @@ try {
   await page.open('/backends/berths');
   await page.click('[role=option]', 'ReserveBerth');
   await page.shot(out('backend'));
+  await page.click('button', 'Bring in a newer contract');
+  await (await page.find('input[aria-label="Files of the newer contract"]')).sendKeys(newerBerths());
+  await page.find('[data-testid=contract-changes]');
+  await page.shot(out('contract-newer'));
   await page.open('/backends/berths/draft');
   await page.find('table');
   await page.shot(out('draft-review'));

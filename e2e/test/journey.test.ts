@@ -335,3 +335,52 @@ describe('points 4 and 5 with the keyboard alone', () => {
     await page.waitText('[data-testid=draft-state]', ', saved');
   });
 });
+
+describe('contracts of other kinds, and newer ones', () => {
+  const tow = (extra: string) => `openapi: 3.0.3
+info: {title: Tow desk, version: "1.0"}
+servers: [{url: "http://127.0.0.1:1/tow"}]
+paths:
+  /tugs/{id}:
+    get:
+      operationId: getTug
+      parameters:
+        - {name: id, in: path, required: true, schema: {type: string}}${extra}
+      responses: {'200': {description: Tug, content: {application/json: {schema: {$ref: '#/components/schemas/Tug'}}}}}
+components: {schemas: {Tug: {type: object, required: [id], properties: {id: {type: string}, pull: {type: number}}}}}
+`;
+
+  test('an OpenAPI document is pasted, read, kept, drafted, and its flow rehearsed', async () => {
+    await page.open('/backends/new');
+    await page.click('[role=tab]', 'Paste');
+    await page.fill('textarea[aria-label="Text of the contract"]', tow(''));
+    await page.click('button', 'Read');
+    await page.byText('[role=option]', 'getTug');
+    await page.byText('.mono', 'GET /tugs/{id}');
+    await page.click('[role=tab]', 'Types 1');
+    await page.byText('button.plain.link', 'getTug');
+    await page.click('button', 'Keep this backend');
+    await page.waitFor('the backend', async () => (await driver.getCurrentUrl()).endsWith('/backends/tow-desk'));
+    await page.click('a', 'Draft an API from it');
+    expect(await (await page.find('input[aria-label="Path of getTug"]')).getAttribute('value')).toBe('/tugs/{id}');
+    await page.click('button', 'Make 1 operation');
+    await page.byText('td a', 'getTug');
+    await page.open('/apis/tow-desk/getTug');
+    // Nobody answers at that address: the call pin says so, and the caller gets a 503.
+    await settled('503');
+  });
+
+  test('a newer contract is compared before it takes the place of the old one', async () => {
+    const { mkdtempSync, writeFileSync } = await import('node:fs');
+    const file = `${mkdtempSync('/tmp/hinge-newer-')}/tow.yaml`;
+    writeFileSync(file, tow('\n        - {name: office, in: query, required: true, schema: {type: string}}'));
+    await page.open('/backends/tow-desk');
+    await page.click('button', 'Bring in a newer contract');
+    await (await page.find('input[aria-label="Files of the newer contract"]')).sendKeys(file);
+    await page.waitText('[data-testid=contract-changes]', '1 breaking');
+    await page.byText('td', 'is new and needed');
+    await page.byText('td a', 'tow-desk / getTug');
+    await page.click('button', 'Put it in place of the old one');
+    await page.byText('.typetree .line', 'office');
+  });
+});

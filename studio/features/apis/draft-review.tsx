@@ -30,6 +30,9 @@ export function DraftReview(props: Props) {
   const [base, setBase] = useState(props.base);
   const [told, setTold] = useState('');
   const [busy, setBusy] = useState(false);
+  const [filter, setFilter] = useState('');
+  const [page, setPage] = useState(0);
+  const [onlyWrong, setOnlyWrong] = useState(false);
   const problems = useMemo(() => planProblems(plan), [plan]);
   const change = (operation: string, part: Partial<PlannedOperation>) =>
     setPlan(plan.map((r) => (r.operation === operation ? { ...r, ...part } : r)));
@@ -55,6 +58,13 @@ export function DraftReview(props: Props) {
     }
   };
 
+  const wanted = filter.trim().toLowerCase();
+  const shown = plan.filter(
+    (r) =>
+      (!onlyWrong || problems.has(r.operation)) &&
+      [r.operation, r.id, r.path, r.summary].some((t) => t.toLowerCase().includes(wanted)),
+  );
+  const first = Math.min(page * PAGE, Math.max(0, Math.floor((shown.length - 1) / PAGE) * PAGE));
   return (
     <div className="sheet" style={{ maxWidth: 1260 }}>
       <div className="title">
@@ -96,6 +106,35 @@ export function DraftReview(props: Props) {
           {told}
         </div>
       )}
+      {plan.length > PAGE && (
+        <div className="row" style={{ gap: 16 }}>
+          <TextField
+            placeholder={`Find among ${plan.length} operations`}
+            value={filter}
+            onChange={(e) => {
+              setFilter(e.target.value);
+              setPage(0);
+            }}
+            slotProps={{ htmlInput: { 'aria-label': 'Find an operation' } }}
+            sx={{ width: 280 }}
+          />
+          {problems.size > 0 && (
+            <button className="plain rust" aria-pressed={onlyWrong} onClick={() => setOnlyWrong(!onlyWrong)}>
+              {onlyWrong ? 'show all rows' : 'show only rows that need a look'}
+            </button>
+          )}
+          <span className="grow" />
+          <span className="soft">
+            {shown.length === 0 ? 'none' : `${first + 1} to ${Math.min(first + PAGE, shown.length)} of ${shown.length}`}
+          </span>
+          <Button disabled={first === 0} onClick={() => setPage(page - 1)}>
+            Before
+          </Button>
+          <Button disabled={first + PAGE >= shown.length} onClick={() => setPage(page + 1)}>
+            Next
+          </Button>
+        </div>
+      )}
       <div className="frame">
         <div className="scroll">
           <table aria-label="Operations of the draft">
@@ -111,7 +150,7 @@ export function DraftReview(props: Props) {
               </tr>
             </thead>
             <tbody>
-              {plan.map((row) => (
+              {shown.slice(first, first + PAGE).map((row) => (
                 <Row
                   key={row.operation}
                   row={row}
@@ -127,6 +166,9 @@ export function DraftReview(props: Props) {
     </div>
   );
 }
+
+/** Rows drawn at once: a row has a dozen fields. */
+const PAGE = 50;
 
 interface RowProps {
   readonly row: PlannedOperation;

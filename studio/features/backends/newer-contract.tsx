@@ -84,7 +84,7 @@ export function NewerContract({ backend, onDone }: { backend: string; onDone: ()
         <Button variant="outlined" disabled={busy || !url.trim()} onClick={() => void ask({ url }, false)}>
           Compare
         </Button>
-        <Button variant="outlined" component="label" disabled={busy}>
+        <Button variant="outlined" component="label" disabled={busy} sx={{ whiteSpace: 'nowrap', flex: 'none' }}>
           Choose files
           <input
             hidden
