@@ -1,5 +1,6 @@
 import type { StepDocument } from '../flow/document';
 import { callKind } from './call/call';
+import { convertKind } from './convert/convert';
 import type { StepKind } from './kind';
 import { mapKind } from './map/map';
 import { replyKind } from './reply/reply';
@@ -9,6 +10,7 @@ import { setKind } from './set/set';
 const KINDS: { readonly [K in StepDocument['kind']]: StepKind<Extract<StepDocument, { kind: K }>> } = {
   map: mapKind,
   call: callKind,
+  convert: convertKind,
   set: setKind,
   reply: replyKind,
 };

@@ -86,7 +86,7 @@ export class GatewayServer {
     const started = this.options.ports.clock.now();
     const trace = traceContext(req.headers.traceparent as string | undefined);
     this.inFlight++;
-    this.options.metrics.inFlight.set(this.inFlight);
+    this.options.metrics.inFlight = this.inFlight;
     if (this.draining) res.setHeader('connection', 'close');
     try {
       await this.answer(req, res, trace, started);
@@ -97,7 +97,7 @@ export class GatewayServer {
       else res.destroy();
     } finally {
       this.inFlight--;
-      this.options.metrics.inFlight.set(this.inFlight);
+      this.options.metrics.inFlight = this.inFlight;
     }
   }
 

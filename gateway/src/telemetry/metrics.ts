@@ -16,10 +16,13 @@ export class Metrics {
     registers: [this.registry],
     buckets: [0.001, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 10],
   });
-  readonly inFlight = new Gauge({
+  /** Requests that wait for their reply now; told when somebody asks. */
+  inFlight = 0;
+  private readonly inFlightGauge: Gauge = new Gauge({
     name: 'hinge_requests_in_flight',
     help: 'Requests that wait for their reply',
     registers: [this.registry],
+    collect: () => this.inFlightGauge.set(this.inFlight),
   });
   readonly oldRevision = new Gauge({
     name: 'hinge_running_old_revision',
