@@ -111,8 +111,24 @@ describe('backends', () => {
     const view = viewOf(contractOf({ contract: { kind: 'wsdl', ...source } })!);
     expect(view.operations[1]).toMatchObject({
       id: 'GetBerth',
-      headers: [{ name: 'officeCode', words: 'string' }],
+      headers: [{ name: 'officeCode', words: 'string in header' }],
       faults: [{ name: 'UnknownBerth' }],
+      place: expect.stringMatching(/^berths\.wsdl, line \d+$/) as unknown,
+    });
+    const berth = view.types.find((t) => t.name === 'Berth')!;
+    expect(berth.usedBy).toEqual(['FindBerths', 'GetBerth']);
+    expect(berth.place).toMatch(/^berths\.xsd, line \d+$/);
+    const api = await gather({
+      files: {
+        'parts.yaml': 'Tug: {type: object, properties: {id: {type: string}}}',
+        'tow.yaml':
+          'openapi: 3.1.0\ninfo: {title: Tow, version: "1"}\npaths: {/tugs: {get: {operationId: tugs, parameters: [{name: free, in: query, schema: {type: boolean}}], responses: {200: {description: d, content: {application/json: {schema: {$ref: "parts.yaml#/Tug"}}}}}}}}',
+      },
+    });
+    expect(api.entry).toBe('tow.yaml');
+    expect(viewOf(contractOf({ contract: { kind: 'openapi', ...api } })!)).toMatchObject({
+      operations: [{ id: 'tugs', protocol: 'GET /tugs', headers: [{ name: 'free', words: 'boolean in query' }] }],
+      types: [{ name: 'Tug', usedBy: ['tugs'], place: 'parts.yaml, line 1' }],
     });
     await expect(gather({ files: { 'a.wsdl': berthsContract().files['berths.wsdl']! } })).rejects.toMatchObject({
       finding: { code: 'HNG-112' },
