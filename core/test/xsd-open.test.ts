@@ -305,3 +305,15 @@ test('xs:redefine: the new type extends the one it takes the place of (Part 1 §
   const contract = readWsdl({ entry: around.entry, files });
   expect(Object.keys(contract.types.P!.properties!)).toEqual(['x', 'y']);
 });
+
+test('an empty element with a default means it; an absent one stays absent (Part 1 §3.3.4)', () => {
+  const c = codec(
+    both(
+      '<xs:sequence><xs:element name="n" type="xs:int" default="5" minOccurs="0"/><xs:element name="f" type="xs:string" fixed="x" minOccurs="0"/></xs:sequence>',
+    ),
+  );
+  expect(c.json('<t:Out><t:n/><t:f/></t:Out>')).toBe('{"n":5,"f":"x"}');
+  expect(c.json('<t:Out><t:n>7</t:n></t:Out>')).toBe('{"n":7}');
+  expect(c.json('<t:Out/>')).toBe('{}');
+  expect(c.judge(`<t:Out xmlns:t="${NS}"><t:n/><t:f/></t:Out>`)).toBeUndefined();
+});

@@ -147,3 +147,13 @@ test('the WSDL stands alone: it is read again from its one text, with the same o
   expect(again.types).toEqual(before.types);
   expect(exportWsdl(document)).toContain('location="/berths/soap"');
 });
+
+test('only what the API offers is in the WSDL, whatever its operations are called', () => {
+  const files = {
+    'a.wsdl': `<w:definitions xmlns:w="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:xs="http://www.w3.org/2001/XMLSchema" xmlns:t="urn:t" targetNamespace="urn:t"><w:types><xs:schema targetNamespace="urn:t"><xs:element name="In" type="xs:string"/></xs:schema></w:types><w:message name="m"><w:part name="p" element="t:In"/></w:message><w:portType name="P">${['Get_2', 'Put'].map((n) => `<w:operation name="${n}"><w:input message="t:m"/></w:operation>`).join('')}</w:portType><w:binding name="B" type="t:P"><soap:binding transport="http://schemas.xmlsoap.org/soap/http"/>${['Get_2', 'Put'].map((n) => `<w:operation name="${n}"><soap:operation soapAction="${n}"/><w:input><soap:body use="literal"/></w:input></w:operation>`).join('')}</w:binding><w:service name="S"><w:port name="P" binding="t:B"><soap:address location="http://127.0.0.1:1/"/></w:port></w:service></w:definitions>`,
+  };
+  const d = draftSoap(readWsdl({ entry: 'a.wsdl', files }), { entry: 'a.wsdl', files });
+  delete d.operations.Put;
+  const text = exportWsdl(d);
+  expect([text.includes('name="Get_2"'), text.includes('name="Put"')]).toEqual([true, false]);
+});

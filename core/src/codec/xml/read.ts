@@ -84,6 +84,12 @@ export function readElement(
       }
     }
   }
+  if (actual.fallback !== undefined && type.kind === 'simple') {
+    const text = s.simpleContent();
+    if (text === undefined) return strayElement(s, c);
+    const value = valueOf(simpleCodec(type), text === '' ? actual.fallback : text, c);
+    return label === undefined ? value : { [TYPE_PROPERTY]: label, value };
+  }
   if (type.kind === 'complex' && type.abstract && !c.lenient)
     c.tell('type', `the type of ${actual.name} is abstract; xsi:type must say which type stands there`);
   return readerFor(type)(s, c, label);

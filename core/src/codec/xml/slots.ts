@@ -36,7 +36,10 @@ export function slotsOf(b: Binding, order: Order): Slots {
         wrapped,
         index: order.kind === 'flat' ? (order.index.get(property) ?? -1) : -1,
         plain: member === undefined && !wrapped,
-        leaf: member === undefined && decl.type.kind === 'simple' ? simpleCodec(decl.type) : undefined,
+        leaf:
+          member === undefined && decl.type.kind === 'simple' && decl.fallback === undefined
+            ? simpleCodec(decl.type)
+            : undefined,
       };
       const have = out.get(decl.name);
       if (have) have.push(slot);

@@ -33,6 +33,7 @@ export function buildElement(set: Resolver, node: XmlElement, doc: SchemaDocumen
     nillable: isTrue(attributeOf(node, 'nillable')),
     abstract: isTrue(attributeOf(node, 'abstract')),
     fixed: attributeOf(node, 'fixed'),
+    fallback: attributeOf(node, 'default') ?? attributeOf(node, 'fixed'),
     doc: documentationOf(node),
     place: placeOf(node),
     get type() {

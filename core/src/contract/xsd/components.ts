@@ -30,6 +30,8 @@ export interface ElementDecl {
   readonly nillable: boolean;
   readonly abstract: boolean;
   readonly fixed?: string;
+  /** `default` or `fixed`: what an empty element means (Part 1 §3.3.4); an absent one stays absent. */
+  readonly fallback?: string;
   readonly doc?: string;
   readonly place: Place;
   /** Resolved on first use. */
