@@ -301,6 +301,22 @@ describe('drafted as REST', () => {
     expect((await send('<Order><tug>')).status).toBe(400);
   });
 
+  test('a guard that need not read refuses before a body is read', async () => {
+    const small = { ...document, guards: [{ kind: 'size' as const, maxBytes: 10 }, ...document.guards!] };
+    const tight = [...compileApi(small).operations.values()][0]!.find((o) => o.id === 'orderTow')!;
+    const broken = {
+      headers: { 'X-Office': 'T', 'content-type': 'application/xml', 'content-length': '23' },
+      body: '<Order><tug>not closed',
+    };
+    const outcome = await tight.handle(incomingOf(tight, '/tow-desk', broken), {
+      ports: { clock: { now: () => 0 }, backends: { send: () => Promise.reject(new Error('no call')) } },
+      env: {},
+      traceId: 't',
+      outbound: {},
+    });
+    expect(outcome.reply.status).toBe(413);
+  });
+
   test.each([
     [404, undefined, undefined, 404],
     [409, 'application/json', '{"message":"taken"}', 409],

@@ -164,11 +164,13 @@ function compileOperation(
 ): CompiledOperation {
   const soap = contract?.soap;
   const guards = effectiveGuards(document, door, operation, GUARD_ORDER);
+  // What may refuse without reading comes first; a body is read, and given its form, only for the schema.
   const checks: CompiledGuard[] = [];
+  const schemaChecks: CompiledGuard[] = [];
   const validates = guards.some((g) => g.guard.kind === 'schema');
   for (const { guard } of guards) {
     const compiled = guardKind(guard.kind).compile(guard, { document, operation });
-    if (compiled) checks.push(compiled);
+    if (compiled) (guard.kind === 'schema' ? schemaChecks : checks).push(compiled);
   }
   const shape = compileShape(door, operation, document.types ?? {});
   const parse = compileParameters(operation.parameters ?? [], document.types ?? {});
@@ -183,6 +185,10 @@ function compileOperation(
       const run = new Run(request, context.ports, context.env, context.environment, context.outbound, context.observer);
       const accept = incoming.headers.accept;
       try {
+        for (const check of checks) {
+          const p = check({ run, parameterFaults: faults });
+          if (p) await p;
+        }
         if (soap) {
           await run.message.body.load();
           run.restart(soapInward(run.message, soap, validates));
@@ -190,7 +196,7 @@ function compileOperation(
           const shaped = shape.inward(run.message);
           if (shaped) run.restart(await shaped);
         }
-        for (const check of checks) {
+        for (const check of schemaChecks) {
           const p = check({ run, parameterFaults: faults });
           if (p) await p;
         }
