@@ -21,3 +21,4 @@ export type { SoapValue as SoapValueLike } from './codec/soap';
 export { readSoap, writeSoap, writeFault, soapMediaType, type SoapAnswer, type SoapFault } from './codec/soap';
 export { PLAIN, PlainError, readPlainDocument, writePlainDocument, type PlainSettings } from './codec/xml';
 export { httpTarget, requestMessage } from './steps/map/to-backend';
+export { portAddress } from './steps/call/send';

@@ -6,8 +6,10 @@ import {
   LIMITS,
   planRest,
   readSoap,
+  portAddress,
   readWsdl,
   typeRows,
+  writeWsdl,
   writeSoap,
   type ContractFiles,
   type Finding,
@@ -293,4 +295,58 @@ test('a chameleon include takes the namespace of its includer (XML Schema Part 1
   expect(writeSoap('1.1', contract.operations[0]!.soap!.input, { body: { a: 1 } }).text).toContain(
     '<n1:In xmlns:n1="urn:test"><n1:a>1</n1:a></n1:In>',
   );
+});
+
+describe('several services, ports and port types', () => {
+  const port = (n: string, type: string, path: string, soap: string) =>
+    `<wsdl:binding name="B${n}" type="t:${type}"><${soap}:binding transport="http://schemas.xmlsoap.org/soap/http"/><wsdl:operation name="${type === 'Berths' ? 'Find' : 'Pay'}"><${soap}:operation soapAction="urn:${n}"/><wsdl:input><${soap}:header message="t:Head" part="Office" use="literal"><${soap}:headerfault message="t:HeadFault" part="OfficeClosed" use="literal"/></${soap}:header><${soap}:body use="literal"/></wsdl:input><wsdl:output><${soap}:body use="literal"/></wsdl:output></wsdl:operation></wsdl:binding><wsdl:service name="S${n}"><wsdl:port name="P${n}" binding="t:B${n}"><${soap}:address location="http://backend.example${path}"/></wsdl:port></wsdl:service>`;
+  const portType = (type: string, operation: string) =>
+    `<wsdl:portType name="${type}"><wsdl:operation name="${operation}"><wsdl:input message="t:Ask"/><wsdl:output message="t:Tell"/></wsdl:operation></wsdl:portType>`;
+  const text = `<wsdl:definitions xmlns:wsdl="http://schemas.xmlsoap.org/wsdl/" xmlns:s11="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:s12="http://schemas.xmlsoap.org/wsdl/soap12/" xmlns:xs="http://www.w3.org/2001/XMLSchema" xmlns:t="urn:several" targetNamespace="urn:several">
+<wsdl:types><xs:schema targetNamespace="urn:several" elementFormDefault="qualified"><xs:element name="Ask" type="xs:string"/><xs:element name="Tell" type="xs:string"/><xs:element name="Office" type="xs:string"/><xs:element name="OfficeClosed"><xs:complexType><xs:sequence><xs:element name="until" type="xs:date"/></xs:sequence></xs:complexType></xs:element></xs:schema></wsdl:types>
+<wsdl:message name="Ask"><wsdl:part name="body" element="t:Ask"/></wsdl:message><wsdl:message name="Tell"><wsdl:part name="body" element="t:Tell"/></wsdl:message><wsdl:message name="Head"><wsdl:part name="Office" element="t:Office"/></wsdl:message><wsdl:message name="HeadFault"><wsdl:part name="OfficeClosed" element="t:OfficeClosed"/></wsdl:message>
+${portType('Berths', 'Find')}${portType('Dues', 'Pay')}
+${port('1', 'Berths', '/ws/berths12', 's12')}${port('2', 'Berths', '/ws/berths', 's11')}${port('3', 'Dues', '/ws/dues', 's12')}
+</wsdl:definitions>`;
+  const contract = readWsdl(one(text));
+
+  test('each port type is read once, by its SOAP 1.1 port where it has one', () => {
+    expect(contract.operations.map((o) => [o.id, o.soap!.version, o.soap!.address])).toEqual([
+      ['Find', '1.1', undefined],
+      ['Pay', '1.2', 'http://backend.example/ws/dues'],
+    ]);
+    expect(contract.addresses).toEqual(['http://backend.example/ws/berths']);
+    expect(readWsdl(one(text), { port: 'P3' }).operations.map((o) => o.id)).toEqual(['Pay']);
+  });
+
+  test('an operation of another port is reached at the path of its port, under the address that the backend has', () => {
+    const [first] = contract.addresses;
+    const own = contract.operations[1]!.soap!.address;
+    expect(portAddress(first!, first, own)).toBe('http://backend.example/ws/dues');
+    expect(portAddress('http://127.0.0.1:9/ws/berths', first, own)).toBe('http://127.0.0.1:9/ws/dues');
+    expect(portAddress('http://127.0.0.1:9/all', first, own)).toBe('http://127.0.0.1:9/all');
+    expect(portAddress('http://127.0.0.1:9/ws/berths', first, undefined)).toBe('http://127.0.0.1:9/ws/berths');
+  });
+
+  test('the WSDL that is written again has all of them, each in its own SOAP version', () => {
+    const again = readWsdl(one(writeWsdl(one(text), { address: 'http://127.0.0.1:1/door' })));
+    expect(again.operations.map((o) => [o.id, o.soap!.version, o.soap!.action])).toEqual([
+      ['Find', '1.1', 'urn:2'],
+      ['Pay', '1.2', 'urn:3'],
+    ]);
+    expect(again.operations[0]!.soap!.faults.map((f) => f.name)).toEqual(['OfficeClosed']);
+  });
+
+  // SOAP 1.1 §4.4: what concerns a header entry is carried in a header entry, not in the detail.
+  test('a header fault is read from the header block beside the fault', () => {
+    const { soap } = contract.operations[0]!;
+    const answer = readSoap(
+      `<e:Envelope xmlns:e="http://schemas.xmlsoap.org/soap/envelope/"><e:Header><OfficeClosed xmlns="urn:several"><until>2031-05-01</until></OfficeClosed></e:Header><e:Body><e:Fault><faultcode>e:Client</faultcode><faultstring>closed</faultstring></e:Fault></e:Body></e:Envelope>`,
+      { message: soap!.output!, faults: soap!.faults },
+    );
+    expect(answer).toEqual({
+      kind: 'fault',
+      fault: { code: 'Client', reason: 'closed', name: 'OfficeClosed', detail: { until: '2031-05-01' }, sender: true },
+    });
+  });
 });

@@ -124,9 +124,11 @@ function readEnvelope(s: XmlScanner, expect: Expect, lenient: boolean): SoapAnsw
     throw new Unreadable(`the root element is ${local}, not a SOAP envelope`);
   const faults: ShapeFault[] = [];
   const soapHeader: Record<string, unknown> = {};
+  const refused: { name?: string; value?: unknown } = {};
   let answer: SoapAnswer | undefined;
   while (child(s)) {
-    if (s.name.uri === envelope && s.name.local === 'Header') readHeader(s, expect, lenient, soapHeader, faults);
+    if (s.name.uri === envelope && s.name.local === 'Header')
+      readHeader(s, expect, lenient, soapHeader, faults, refused);
     else if (s.name.uri === envelope && s.name.local === 'Body') {
       if (answer) throw new Unreadable('the envelope has two bodies');
       answer = readBody(s, envelope, expect, lenient, faults);
@@ -134,6 +136,8 @@ function readEnvelope(s: XmlScanner, expect: Expect, lenient: boolean): SoapAnsw
   }
   s.next();
   if (!answer) throw new Unreadable('the envelope has no body');
+  if (answer.kind === 'fault' && answer.fault.name === undefined && refused.name !== undefined)
+    return { kind: 'fault', fault: { ...answer.fault, name: refused.name, detail: refused.value } };
   if (answer.kind === 'reply' && Object.keys(soapHeader).length)
     return { ...answer, value: { ...answer.value, soapHeader } };
   return answer;
@@ -145,9 +149,16 @@ function readHeader(
   lenient: boolean,
   into: Record<string, unknown>,
   faults: ShapeFault[],
+  refused: { name?: string; value?: unknown },
 ): void {
   while (child(s)) {
     const { local, uri } = s.name;
+    const fault = expect.faults.find((f) => f.inHeader && f.element.name === local && f.element.uri === uri);
+    if (fault && refused.name === undefined) {
+      refused.name = fault.name;
+      refused.value = readElement(fault.element, fault.element, undefined, s, new ReadContext(true));
+      continue;
+    }
     const decl = expect.message.headers.find((h) => h.element.name === local && h.element.uri === uri)?.element;
     if (!decl) {
       s.skip();
@@ -246,7 +257,9 @@ function readDetail(s: XmlScanner, expect: Expect): { name?: string; value?: unk
     if (event === CLOSE) break;
     if (event === TEXT) text += s.chars;
     else {
-      const decl = expect.faults.find((f) => f.element.uri === s.name.uri && f.element.name === s.name.local);
+      const decl = expect.faults.find(
+        (f) => !f.inHeader && f.element.uri === s.name.uri && f.element.name === s.name.local,
+      );
       if (decl && name === undefined) {
         name = decl.name;
         value = readMessageElement(decl.element, s, new ReadContext(true));

@@ -10,6 +10,8 @@ export interface SoapOperation {
   /** Absent for a one-way operation (WSDL 1.1 §2.4.1). */
   readonly output?: SoapMessage;
   readonly faults: readonly SoapFaultDecl[];
+  /** Address of its port, where that is not the one of the contract's first port. */
+  readonly address?: string;
 }
 
 export interface SoapMessage {
@@ -25,6 +27,8 @@ export interface SoapHeaderDecl {
 export interface SoapFaultDecl {
   readonly name: string;
   readonly element: ElementDecl;
+  /** A header fault: the element comes as a header block beside the fault. */
+  readonly inHeader?: boolean;
 }
 
 export const SOAP_ENVELOPE = {

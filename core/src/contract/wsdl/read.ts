@@ -11,33 +11,15 @@ import {
 } from '../../xml';
 import type { Contract, ContractFiles, ContractOperation } from '../model';
 import { SchemaSet, SchemaWriter, deepText, type ElementDecl, type Particle } from '../xsd';
+import { chooseBindings, type Bound } from './bindings';
 import { demandWsdl, WSDL } from './names';
 import { addSchemas } from './schemas';
 import { checkCarried } from './carried';
-import type { SoapFaultDecl, SoapMessage, SoapOperation, SoapVersion } from './model';
-
-const SOAP_BINDINGS: Record<string, SoapVersion> = {
-  'http://schemas.xmlsoap.org/wsdl/soap/': '1.1',
-  'http://schemas.xmlsoap.org/wsdl/soap12/': '1.2',
-};
-const HTTP_TRANSPORTS = new Set([
-  'http://schemas.xmlsoap.org/soap/http',
-  'http://www.w3.org/2003/05/soap/bindings/HTTP/',
-]);
+import type { SoapFaultDecl, SoapMessage, SoapOperation } from './model';
 
 export interface WsdlOptions {
   /** Name of the wsdl:port to use, where the document has several. */
   readonly port?: string;
-}
-
-/** The binding that is used, and where it stands. */
-export interface Bound {
-  readonly binding: XmlElement;
-  readonly version: SoapVersion;
-  readonly soapUri: string;
-  readonly address?: string;
-  readonly portName?: string;
-  readonly serviceName?: string;
 }
 
 /** Reads a WSDL 1.1 document and all it imports (W3C Note "WSDL 1.1" §2, §3). Throws HingeError when nothing can be made of it. */
@@ -69,13 +51,11 @@ class WsdlReader {
 
   read(): Contract {
     const entry = this.definitions[0]!;
-    const bound = this.chooseBinding(entry);
-    const portType = this.need(
-      'portType',
-      qnameOf(bound.binding, attributeOf(bound.binding, 'type') ?? ''),
-      bound.binding,
-    );
-    const operations = this.operations(bound, portType);
+    const bounds = this.chooseBindings(entry);
+    const bound = bounds[0]!;
+    const portType = this.portTypeOf(bound);
+    const seen = new Map<string, number>();
+    const operations = bounds.flatMap((b) => this.operations(b, bound, seen));
     if (!operations.some((o) => !o.unusable)) {
       throw new HingeError(
         'HNG-114',
@@ -126,49 +106,17 @@ class WsdlReader {
     return found;
   }
 
-  /** Every SOAP-over-HTTP port; the wanted one, else the first of SOAP 1.1, else the first. Without services, any such binding. */
-  chooseBinding(entry: XmlElement): Bound {
-    const bounds: Bound[] = [];
-    const others: string[] = [];
-    const consider = (binding: XmlElement, extra: Partial<Bound>) => {
-      const soap = binding.children.find((c) => c.local === 'binding' && SOAP_BINDINGS[c.uri]);
-      const transport = soap && (attributeOf(soap, 'transport') ?? '');
-      if (soap && (!transport || HTTP_TRANSPORTS.has(transport)))
-        bounds.push({ binding, version: SOAP_BINDINGS[soap.uri]!, soapUri: soap.uri, ...extra });
-      else
-        others.push(
-          `${attributeOf(binding, 'name')} (${transport ? `transport ${transport}` : (binding.children.find((c) => c.local === 'binding')?.uri ?? 'no protocol')})`,
-        );
-    };
-    for (const d of this.definitions) {
-      for (const service of childrenOf(d, WSDL, 'service')) {
-        for (const port of childrenOf(service, WSDL, 'port')) {
-          const binding = this.need('binding', qnameOf(port, attributeOf(port, 'binding') ?? ''), port);
-          const address = port.children
-            .map((c) => (c.local === 'address' ? attributeOf(c, 'location') : undefined))
-            .find(Boolean);
-          consider(binding, {
-            address,
-            portName: attributeOf(port, 'name'),
-            serviceName: attributeOf(service, 'name'),
-          });
-        }
-      }
-    }
-    if (bounds.length === 0)
-      for (const d of this.definitions) for (const b of childrenOf(d, WSDL, 'binding')) consider(b, {});
-    const wanted = this.options.port ? bounds.find((b) => b.portName === this.options.port) : undefined;
-    if (this.options.port && !wanted)
-      throw new HingeError('HNG-115', `there is no SOAP port ${this.options.port}`, placeOf(entry));
-    const chosen = wanted ?? bounds.find((b) => b.version === '1.1') ?? bounds[0];
-    if (!chosen) {
-      const why = others.length ? `its bindings are ${[...new Set(others)].join(', ')}` : 'it declares no binding';
-      throw new HingeError('HNG-114', `${entry.file} has no SOAP binding over HTTP: ${why}`, placeOf(entry));
-    }
-    return chosen;
+  portTypeOf(bound: Bound): XmlElement {
+    return this.need('portType', qnameOf(bound.binding, attributeOf(bound.binding, 'type') ?? ''), bound.binding);
   }
 
-  private operations(bound: Bound, portType: XmlElement): ContractOperation[] {
+  chooseBindings(entry: XmlElement): Bound[] {
+    return chooseBindings(entry, this.definitions, this, this.options.port);
+  }
+
+  private operations(bound: Bound, first: Bound, used: Map<string, number>): ContractOperation[] {
+    const portType = this.portTypeOf(bound);
+    const elsewhere = bound.address !== undefined && bound.address !== first.address ? bound.address : undefined;
     const soapBinding = bound.binding.children.find((c) => c.uri === bound.soapUri && c.local === 'binding')!;
     const defaultStyle = attributeOf(soapBinding, 'style') ?? 'document';
     const seen = new Map<string, number>();
@@ -184,8 +132,10 @@ class WsdlReader {
       seen.set(name, nth + 1);
       const op = abstract[nth] ?? abstract[0];
       if (!op) throw new HingeError('HNG-115', `the port type has no operation ${name}`, placeOf(node));
-      const id = nth === 0 ? name : `${name}_${nth + 1}`;
-      if (nth > 0)
+      const before = used.get(name) ?? 0;
+      used.set(name, before + 1);
+      const id = before === 0 ? name : `${name}_${before + 1}`;
+      if (before > 0)
         this.findings.push(
           finding(
             'HNG-117',
@@ -194,7 +144,7 @@ class WsdlReader {
             'Nothing to do; the names are kept apart.',
           ),
         );
-      return this.operation(bound, node, op, id, defaultStyle);
+      return this.operation(bound, node, op, id, defaultStyle, elsewhere);
     });
   }
 
@@ -204,6 +154,7 @@ class WsdlReader {
     op: XmlElement,
     id: string,
     defaultStyle: string,
+    address: string | undefined,
   ): ContractOperation {
     const soapOp = node.children.find((c) => c.uri === bound.soapUri && c.local === 'operation');
     const style = (soapOp && attributeOf(soapOp, 'style')) || defaultStyle;
@@ -220,7 +171,8 @@ class WsdlReader {
         style: style === 'rpc' ? 'rpc' : 'document',
         input: this.message(bound, node, op, 'input', style) ?? { headers: [] },
         output: this.message(bound, node, op, 'output', style),
-        faults: this.faults(op),
+        faults: [...this.faults(op), ...this.headerFaults(bound, node)],
+        ...(address !== undefined && { address }),
       };
       for (const d of [soap.input.body, soap.output?.body, ...soap.faults.map((f) => f.element)])
         if (d) checkCarried(d, this.findings);
@@ -381,6 +333,19 @@ class WsdlReader {
         });
     }
     return out;
+  }
+
+  /** soap:headerfault (WSDL 1.1 §3.7): what a fault says about a header stands in a header block, never in the detail (SOAP 1.1 §4.4). */
+  private headerFaults(bound: Bound, node: XmlElement): SoapFaultDecl[] {
+    return ['input', 'output'].flatMap((direction) =>
+      childrenOf(node, WSDL, direction)
+        .flatMap((wire) => wire.children.filter((c) => c.uri === bound.soapUri && c.local === 'header'))
+        .flatMap((header) => header.children.filter((c) => c.uri === bound.soapUri && c.local === 'headerfault'))
+        .map((f) => {
+          const element = this.headerElement(f);
+          return { name: attributeOf(f, 'part') ?? element.name, element, inHeader: true };
+        }),
+    );
   }
 }
 

@@ -24,16 +24,14 @@ export interface WriteWsdlOptions extends WsdlOptions {
 }
 
 /**
- * One self-contained WSDL 1.1 of the port that is used: schemas inlined, one for each namespace, the port at another address. Names of
+ * One self-contained WSDL 1.1 of the ports that are used: schemas inlined, one for each namespace, the ports at another address. Names of
  * service, port, binding, port type, operations, messages and parts stay as they are.
  */
 export function writeWsdl(source: ContractFiles, options: WriteWsdlOptions): string {
   const { definitions, set, reader } = openWsdl(source, options);
   const entry = definitions[0]!;
-  const bound = reader.chooseBinding(entry);
-  const { binding } = bound;
+  const bounds = reader.chooseBindings(entry);
   const target = attributeOf(entry, 'targetNamespace') ?? '';
-  const portType = reader.need('portType', qnameOf(binding, attributeOf(binding, 'type') ?? ''), binding);
   const wanted = (name: string | undefined) => !options.operations || options.operations.includes(name ?? '');
   const names = new Prefixes(target);
 
@@ -48,23 +46,35 @@ export function writeWsdl(source: ContractFiles, options: WriteWsdlOptions): str
     return name;
   };
 
-  const operations = childrenOf(portType, WSDL, 'operation')
-    .filter((o) => wanted(attributeOf(o, 'name')))
-    .map((o) => {
-      const inner = ['input', 'output', 'fault'].flatMap((kind) =>
-        childrenOf(o, WSDL, kind).map((c) => {
-          const name = attributeOf(c, 'name');
-          return `<wsdl:${kind}${name ? ` name="${escapeAttribute(name)}"` : ''} message="tns:${message(c)}"/>`;
-        }),
-      );
-      // The order of input and output is the kind of the operation (§2.4).
-      return `<wsdl:operation name="${attributeOf(o, 'name')}">${documentation(o)}${inner.join('')}</wsdl:operation>`;
-    });
-  const bindings = childrenOf(binding, WSDL, 'operation')
-    .filter((o) => wanted(attributeOf(o, 'name')))
-    .map((o) => bindingOperation(o, bound.soapUri, message));
-  const soapBinding = binding.children.find((c) => c.uri === bound.soapUri && c.local === 'binding')!;
-
+  const offered = bounds.flatMap((bound) => {
+    const portType = reader.portTypeOf(bound);
+    const operations = childrenOf(portType, WSDL, 'operation')
+      .filter((o) => wanted(attributeOf(o, 'name')))
+      .map((o) => {
+        const inner = ['input', 'output', 'fault'].flatMap((kind) =>
+          childrenOf(o, WSDL, kind).map((c) => {
+            const name = attributeOf(c, 'name');
+            return `<wsdl:${kind}${name ? ` name="${escapeAttribute(name)}"` : ''} message="tns:${message(c)}"/>`;
+          }),
+        );
+        // The order of input and output is the kind of the operation (§2.4).
+        return `<wsdl:operation name="${attributeOf(o, 'name')}">${documentation(o)}${inner.join('')}</wsdl:operation>`;
+      });
+    if (!operations.length) return [];
+    const soapBinding = bound.binding.children.find((c) => c.uri === bound.soapUri && c.local === 'binding')!;
+    const inner = childrenOf(bound.binding, WSDL, 'operation')
+      .filter((o) => wanted(attributeOf(o, 'name')))
+      .map((o) => bindingOperation(o, bound.soapUri, message));
+    const typeName = attributeOf(portType, 'name')!;
+    const bindingName = attributeOf(bound.binding, 'name')!;
+    const soap = `xmlns:soap="${bound.soapUri}"`;
+    return {
+      portType: `<wsdl:portType name="${typeName}">${documentation(portType)}${operations.join('')}</wsdl:portType>`,
+      binding: `<wsdl:binding ${soap} name="${bindingName}" type="tns:${typeName}">${plainTag('soap:binding', soapBinding)}${inner.join('')}</wsdl:binding>`,
+      service: bound.serviceName ?? 'Service',
+      port: `<wsdl:port name="${bound.portName ?? 'Port'}" binding="tns:${bindingName}"><soap:address ${soap} location="${escapeAttribute(options.address)}"/></wsdl:port>`,
+    };
+  });
   const messageText = [...messages].map(([name, m]) => {
     const parts = childrenOf(m, WSDL, 'part').map((p) => {
       const kind = attributeOf(p, 'element') ? 'element' : 'type';
@@ -74,18 +84,18 @@ export function writeWsdl(source: ContractFiles, options: WriteWsdlOptions): str
     return `<wsdl:message name="${name}">${parts.join('')}</wsdl:message>`;
   });
   const schemas = inlineSchemas(set.documents);
-  const portTypeName = attributeOf(portType, 'name')!;
-  const bindingName = attributeOf(binding, 'name')!;
+  const services = new Map<string, string>();
+  for (const o of offered) services.set(o.service, (services.get(o.service) ?? '') + o.port);
   const body = [
     documentation(entry),
     `<wsdl:types>${schemas}</wsdl:types>`,
     ...messageText,
-    `<wsdl:portType name="${portTypeName}">${documentation(portType)}${operations.join('')}</wsdl:portType>`,
-    `<wsdl:binding name="${bindingName}" type="tns:${portTypeName}">${plainTag('soap:binding', soapBinding)}${bindings.join('')}</wsdl:binding>`,
-    `<wsdl:service name="${bound.serviceName ?? 'Service'}"><wsdl:port name="${bound.portName ?? 'Port'}" binding="tns:${bindingName}"><soap:address location="${escapeAttribute(options.address)}"/></wsdl:port></wsdl:service>`,
+    ...offered.map((o) => o.portType),
+    ...offered.map((o) => o.binding),
+    ...[...services].map(([name, ports]) => `<wsdl:service name="${name}">${ports}</wsdl:service>`),
   ];
   const name = attributeOf(entry, 'name');
-  return `<?xml version="1.0" encoding="UTF-8"?>\n<wsdl:definitions${name ? ` name="${escapeAttribute(name)}"` : ''} targetNamespace="${escapeAttribute(target)}" xmlns:wsdl="${WSDL}" xmlns:soap="${bound.soapUri}" xmlns:xs="${XSD}"${names.declarations()}>\n${body.filter(Boolean).join('\n')}\n</wsdl:definitions>\n`;
+  return `<?xml version="1.0" encoding="UTF-8"?>\n<wsdl:definitions${name ? ` name="${escapeAttribute(name)}"` : ''} targetNamespace="${escapeAttribute(target)}" xmlns:wsdl="${WSDL}" xmlns:xs="${XSD}"${names.declarations()}>\n${body.filter(Boolean).join('\n')}\n</wsdl:definitions>\n`;
 }
 
 /** Prefixes of the definitions element. */

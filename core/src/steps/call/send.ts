@@ -38,6 +38,19 @@ export function addressOf(backend: BackendContext, run: Run): string {
   return address;
 }
 
+/**
+ * Where an operation of another port than the contract's first is reached: at the path of its own port, as long as the backend's address
+ * keeps the path of the first one; an address with another path takes all operations.
+ */
+export function portAddress(address: string, first: string | undefined, own: string | undefined): string {
+  if (own === undefined || first === undefined || !URL.canParse(own) || !URL.canParse(first)) return address;
+  if (address === first) return own;
+  const given = new URL(address);
+  if (given.pathname !== new URL(first).pathname) return address;
+  const port = new URL(own);
+  return `${given.origin}${port.pathname}${port.search}`;
+}
+
 export async function loadReply(reply: BackendReply, backend: BackendContext, run: Run): Promise<void> {
   const started = run.ports.clock.now();
   try {

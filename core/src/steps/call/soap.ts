@@ -10,7 +10,7 @@ import { Refusal, type RefusalOptions } from '../../problem';
 import type { BackendContext } from '../kind';
 import { operationOfMessage } from '../map/to-backend';
 import type { CallDocument } from './schema';
-import { addressOf, loadReply, send, textOf, unreadable } from './send';
+import { addressOf, loadReply, portAddress, send, textOf, unreadable } from './send';
 
 export function soapCall(step: CallDocument, backend: BackendContext, soap: SoapOperation, timeoutMs: number) {
   const lenient = backend.document.reply === 'lenient';
@@ -18,7 +18,7 @@ export function soapCall(step: CallDocument, backend: BackendContext, soap: Soap
   return async (run: Run): Promise<void> => {
     const m = requestFor(run.message, soap);
     const reply = await send(run, backend, {
-      url: addressOf(backend, run),
+      url: portAddress(addressOf(backend, run), backend.contract?.addresses[0], soap.address),
       method: 'POST',
       headers: { ...m.headers, ...run.outbound },
       body: m.body,
