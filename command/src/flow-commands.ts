@@ -1,6 +1,11 @@
 import {
   checkDocument,
+  clashesOf,
   compileApi,
+  MemoryStore,
+  runCases,
+  unreachedLines,
+  type CaseResult,
   draftProxy,
   draftSoap,
   draftFor,
@@ -77,15 +82,22 @@ export async function draft(contracts: readonly string[], args: DraftArguments):
 export async function check(files: readonly string[], json: boolean): Promise<number> {
   const all: Finding[] = [];
   let unreadable = false;
+  const read = new Map<string, FlowDocument>();
   for (const file of files) {
     try {
       const { document, findings } = await readFlowFile(file);
-      all.push(...(document ? checkDocument(document) : findings).map((f) => ({ ...f, place: { file, ...f.place } })));
+      if (document) read.set(file, document);
+      all.push(...findings.map((f) => ({ ...f, place: { file, ...f.place } })));
     } catch (error) {
       unreadable = true;
       process.stderr.write(`hinge: ${lineOf(error)}\n`);
     }
   }
+  // One file alone says nothing of what its neighbours on the gateway will be.
+  const named = new Map([...read].map(([file, d]) => [slugOf(file), d]));
+  const neighbours = files.length > 1 ? (name: string) => named.get(name) : undefined;
+  for (const [file, document] of read)
+    all.push(...checkDocument(document, { neighbours }).map((f) => ({ ...f, place: { file, ...f.place } })));
   if (json) process.stdout.write(`${JSON.stringify(all, null, 2)}\n`);
   else {
     for (const f of all) process.stdout.write(`${findingText(f)}\n`);
@@ -115,12 +127,16 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
   const config = {
     revision: 'files',
     apis: documents.map((document, i) => ({
-      slug: files[i]!.replace(/^.*\//, '').replace(/\.(hinge\.)?(ya?ml|json)$/, ''),
+      slug: slugOf(files[i]!),
       document,
     })),
   };
+  const named = new Map(config.apis.map((a) => [a.slug, a.document]));
+  const neighbours = (name: string) => named.get(name);
+  const clashes = clashesOf(documents);
   for (const [i, document] of documents.entries())
-    for (const f of checkDocument(document)) process.stderr.write(`${files[i]}: ${findingText(f)}\n`);
+    for (const f of [...checkDocument(document, { neighbours }), ...(clashes.get(i) ?? [])])
+      process.stderr.write(`${files[i]}: ${findingText(f)}\n`);
   const gateway = await startGateway({ port: args.port, controlPort: args.controlPort ?? 0, config }).catch(
     (error: Error & { code?: string }) => {
       throw new Failure(
@@ -140,6 +156,9 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
   });
   await gateway.stop();
 }
+
+/** The name of an API on a gateway of files: its file without folder and ending. */
+const slugOf = (file: string): string => file.replace(/^.*\//, '').replace(/\.(hinge\.)?(ya?ml|json)$/, '');
 
 function kindOf(document: FlowDocument): string {
   const operations = Object.values(document.operations);
@@ -175,6 +194,42 @@ export async function exportContract(file: string, as: string): Promise<void> {
   process.stdout.write(`${writeJson(exportOpenApi(document), 2)}\n`);
 }
 
+/** Runs every case of a document; one line for each, the misfits below it, then the lines that no case reaches. Exit code 1 when one fails. */
+export async function rehearseAll(file: string, set: readonly string[], json: boolean): Promise<number> {
+  const document = await demand(file);
+  for (const s of set) applySetting([document], s);
+  const cases = document.cases ?? [];
+  if (!cases.length) throw new Failure(`${file} has no cases`);
+  const backends = new HttpBackends();
+  const now = () => performance.now();
+  const tell = (r: CaseResult, n: number) => {
+    if (json) return;
+    const words = r.failure ?? (r.status ? String(r.status) : '');
+    process.stdout.write(
+      `${r.passed ? 'passed' : 'FAILED'}  ${n}/${cases.length}  ${r.operation}, ${r.name}: ${words}, ${Math.round(r.ms)} ms\n`,
+    );
+    for (const m of r.misfits) process.stdout.write(`        ${m.at}: wanted ${m.wanted}, found ${m.found}\n`);
+  };
+  const results = await runCases(
+    compileApi(document),
+    cases,
+    { ports: { backends, clock: { now }, store: new MemoryStore(now) } },
+    tell,
+  );
+  await backends.close();
+  const unreached = unreachedLines(document, results);
+  const failed = results.filter((r) => !r.passed).length;
+  if (json) process.stdout.write(`${writeJson({ results, unreached }, 2)}\n`);
+  else {
+    for (const l of unreached)
+      process.stdout.write(
+        `info HNG-316 no case reaches ${l.name} of ${l.operation} (/operations/${l.operation}/flow${l.at})\n`,
+      );
+    process.stdout.write(`${results.length - failed} passed, ${failed} failed\n`);
+  }
+  return failed ? 1 : 0;
+}
+
 export async function rehearseOne(
   file: string,
   operationId: string,
@@ -190,19 +245,18 @@ export async function rehearseOne(
     throw new Failure(`${requestFile}: ${lineOf(error)}`);
   }
   const door = document.doors[0];
+  const api = compileApi(document);
   const operation =
-    door &&
-    compileApi(document)
-      .operations.get(door.name)
-      ?.find((o) => o.id === operationId);
+    (door && api.operations.get(door.name)?.find((o) => o.id === operationId)) ?? api.inside.get(operationId);
   if (!operation)
     throw new Failure(
       `${file} has no operation ${operationId}; there are ${Object.keys(document.operations).join(', ')}`,
     );
   const backends = new HttpBackends();
+  const now = () => performance.now();
   const traceId = randomBytes(16).toString('hex');
-  const result = await rehearse(operation, incomingOf(operation, door.path, sample), {
-    ports: { backends, clock: { now: () => performance.now() } },
+  const result = await rehearse(operation, incomingOf(operation, door?.path ?? '/', sample), {
+    ports: { backends, clock: { now }, store: new MemoryStore(now) },
     env: {},
     traceId,
     outbound: { traceparent: `00-${traceId}-${randomBytes(8).toString('hex')}-00` },

@@ -1,6 +1,6 @@
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
 import { Failure, lineOf } from './fail';
-import { check, draft, exportContract, rehearseOne, serve } from './flow-commands';
+import { check, draft, exportContract, rehearseAll, rehearseOne, serve } from './flow-commands';
 
 const port = (text: string): number => {
   const n = Number(text);
@@ -78,12 +78,19 @@ program
 program
   .command('rehearse')
   .argument('<file>')
-  .requiredOption('--operation <id>', 'operation to call')
-  .requiredOption('--request <file>', 'JSON with path, query, headers and body')
+  .option('--operation <id>', 'operation to call')
+  .option('--request <file>', 'JSON with path, query, headers and body')
+  .option('--all', 'run every case of the document and judge it', false)
+  .option('--json', 'with --all: results as JSON', false)
   .option('--set <setting>', 'backend.NAME.address=URL', collect, [])
-  .description('run one request through a flow and print every message')
-  .action((file: string, o: { operation: string; request: string; set: string[] }) =>
-    rehearseOne(file, o.operation, o.request, o.set),
+  .description('run one request through a flow and print every message; or all cases')
+  .action(
+    async (file: string, o: { operation?: string; request?: string; all: boolean; json: boolean; set: string[] }) => {
+      if (o.all) process.exitCode = await rehearseAll(file, o.set, o.json);
+      else if (!o.operation || !o.request)
+        throw new Failure('rehearse needs --operation ID and --request FILE, or --all for every case of the document');
+      else await rehearseOne(file, o.operation, o.request, o.set);
+    },
   );
 
 try {

@@ -138,3 +138,38 @@ describe('patterns of XML Schema (Part 2 appendix F)', () => {
     expect(fromPattern('^(?:(a)b)$')).toBeUndefined();
   });
 });
+
+// ajv-formats (full mode) is the judge of RFC 3339 dates and times.
+test.each(['date', 'date-time', 'time'])('the format %s agrees with ajv-formats', (format) => {
+  const ajv = new Ajv({ strict: false });
+  addFormats(ajv, { mode: 'full' });
+  const judge = ajv.compile({ type: 'string', format });
+  const ours = new ValidatorSet({});
+  const days = [
+    '2026-02-28',
+    '2026-02-29',
+    '2024-02-29',
+    '1900-02-29',
+    '2000-02-29',
+    '2026-02-31',
+    '2026-04-31',
+    '2026-12-31',
+    '2026-13-01',
+    '2026-00-10',
+    '2026-1-1',
+  ];
+  const times = [
+    '00:00:00Z',
+    '23:59:59.5+01:00',
+    '24:00:00Z',
+    '12:60:00Z',
+    '12:00:00+24:00',
+    '12:00:00',
+    '12:00:61Z',
+    '12:00Z',
+  ];
+  const texts =
+    format === 'date' ? days : format === 'time' ? times : days.flatMap((d) => times.map((t) => `${d}T${t}`));
+  for (const text of texts)
+    expect([text, ours.check({ type: 'string', format }, text).length === 0]).toEqual([text, judge(text)]);
+});

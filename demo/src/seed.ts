@@ -3,7 +3,7 @@ import { hashPassword } from 'better-auth/crypto';
 import { drizzle } from 'drizzle-orm/node-postgres';
 import { createHash, randomUUID } from 'node:crypto';
 import { Pool } from 'pg';
-import { berthsApi, berthsContract } from './berths';
+import { demoApis, demoBackends } from './documents';
 
 export interface SeedOptions {
   readonly connectionString: string;
@@ -11,6 +11,7 @@ export interface SeedOptions {
   readonly gatewayToken: string;
   readonly gatewayAddress: string;
   readonly berthsAddress: string;
+  readonly townAddress: string;
 }
 
 export const SIGN_INS = [
@@ -52,26 +53,20 @@ export async function seed(options: SeedOptions): Promise<void> {
       .values({ name: 'quay-1', environment: 'sandbox', tokenHash, address: options.gatewayAddress })
       .onConflictDoUpdate({ target: schema.gateways.name, set: { tokenHash, address: options.gatewayAddress } });
     if (!options.demo) return;
-    await db
-      .insert(schema.backends)
-      .values({
-        name: 'berths',
-        title: 'Berths',
-        contract: { kind: 'wsdl', ...berthsContract() },
-        addresses: { sandbox: options.berthsAddress },
-        createdBy: 'demo',
-      })
-      .onConflictDoNothing();
-    const document = berthsApi();
-    const made = await db
-      .insert(schema.apis)
-      .values({ slug: 'berths', name: document.api.name })
-      .onConflictDoNothing()
-      .returning();
-    if (made.length)
+    for (const { address, ...b } of demoBackends({ berths: options.berthsAddress, town: options.townAddress }))
       await db
-        .insert(schema.drafts)
-        .values({ api: 'berths', revision: 1, document, createdBy: 'demo', note: 'seeded' });
+        .insert(schema.backends)
+        .values({ ...b, addresses: { sandbox: address }, createdBy: 'demo' })
+        .onConflictDoNothing();
+    for (const [slug, document] of Object.entries(demoApis())) {
+      const made = await db
+        .insert(schema.apis)
+        .values({ slug, name: document.api.name })
+        .onConflictDoNothing()
+        .returning();
+      if (made.length)
+        await db.insert(schema.drafts).values({ api: slug, revision: 1, document, createdBy: 'demo', note: 'seeded' });
+    }
   } finally {
     await pool.end();
   }

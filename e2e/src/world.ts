@@ -29,7 +29,8 @@ export async function startWorld(args: readonly string[]): Promise<World> {
   // The gateway's control port is one above its own.
   const studioPort = await freePort();
   const gatewayPort = (await freePort()) - 1;
-  const standInPort = await freePort();
+  // The stand-ins of the town are one above.
+  const standInPort = (await freePort()) - 1;
   const child: ChildProcess = spawn(
     join(ROOT, 'hinge'),
     ['up', '--studio-port', String(studioPort), '--gateway-port', String(gatewayPort), ...args],

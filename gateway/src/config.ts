@@ -33,5 +33,6 @@ export interface Route {
 }
 
 export function loadApis(config: GatewayConfig): LoadedApi[] {
-  return config.apis.map((api) => ({ config: api, compiled: compileApi(api.document) }));
+  const documents = new Map(config.apis.map((api) => [api.slug, api.document]));
+  return config.apis.map((api) => ({ config: api, compiled: compileApi(api.document, (name) => documents.get(name)) }));
 }

@@ -1,4 +1,4 @@
-import type { Ports } from '@hinge/core';
+import { MemoryStore, type Ports } from '@hinge/core';
 import { HttpBackends } from './backends';
 import type { GatewayConfig } from './config';
 import { FeedClient, type FeedOptions } from './feed/client';
@@ -32,10 +32,11 @@ export interface RunningGateway {
 export async function startGateway(options: GatewayOptions): Promise<RunningGateway> {
   const log = options.log ?? (() => undefined);
   const backends = new HttpBackends();
-  const ports: Ports = { backends, clock: { now: () => performance.now() } };
+  const now = () => performance.now();
+  const ports: Ports = { backends, clock: { now }, store: new MemoryStore(now) };
   const metrics = new Metrics();
   const lastGood = options.stateDir === undefined ? undefined : new LastGood(options.stateDir);
-  const rehearsals = new Rehearsals(ports);
+  const rehearsals = new Rehearsals(ports, (name) => server.neighbour(name));
   let fromDisk = false;
   const traces = new TraceCollector(options.feed && ((batch) => feed!.report({ kind: 'traces', traces: batch })));
   const server = new GatewayServer({ ports, metrics, traces });

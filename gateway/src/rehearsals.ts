@@ -1,50 +1,61 @@
 import {
   compileApi,
-  incomingOf,
-  rehearse,
+  MemoryStore,
+  rehearseCase,
+  runCases,
+  type CaseDocument,
+  type CaseResult,
+  type CaseWorld,
   type CompiledApi,
   type FlowDocument,
   type Ports,
   type Rehearsal,
-  type SampleRequest,
 } from '@hinge/core';
-import { createHash, randomBytes } from 'node:crypto';
+import { createHash } from 'node:crypto';
 import { GATEWAY_LIMITS } from './limits';
 
 export interface RehearsalOrder {
   readonly document: FlowDocument;
-  readonly operation: string;
-  readonly request: SampleRequest;
+  /** One case to be run message by message, or many to be judged. */
+  readonly case?: CaseDocument;
+  readonly cases?: readonly CaseDocument[];
   readonly environment?: string;
   readonly variables?: Readonly<Record<string, unknown>>;
+}
+
+export interface Rehearsed {
+  readonly rehearsal?: Rehearsal;
+  readonly results?: readonly CaseResult[];
 }
 
 /** Runs drafts with sample requests on the engine that serves callers. Compiled drafts are kept by their hash. */
 export class Rehearsals {
   private readonly drafts = new Map<string, CompiledApi>();
 
-  constructor(private readonly ports: Ports) {}
+  constructor(
+    private readonly ports: Ports,
+    private readonly neighbour: (name: string) => CompiledApi | undefined = () => undefined,
+  ) {}
 
-  async run(order: RehearsalOrder): Promise<Rehearsal> {
+  async run(order: RehearsalOrder): Promise<Rehearsed> {
     const api = this.compiled(order.document);
-    const door = order.document.doors[0];
-    const operation = door && api.operations.get(door.name)?.find((o) => o.id === order.operation);
-    if (!operation) throw new Error(`the document has no operation ${order.operation} behind a door`);
-    const traceId = randomBytes(16).toString('hex');
-    return rehearse(operation, incomingOf(operation, door.path, order.request), {
-      ports: this.ports,
+    const world: CaseWorld = {
+      // What a rehearsal remembers is its own: callers never get it, and the next rehearsal starts afresh.
+      ports: { ...this.ports, store: new MemoryStore(this.ports.clock.now) },
       environment: order.environment,
       env: order.variables ?? {},
-      traceId,
-      outbound: { traceparent: `00-${traceId}-${randomBytes(8).toString('hex')}-00` },
-    });
+      apis: this.neighbour,
+    };
+    if (order.cases) return { results: await runCases(api, order.cases, world) };
+    if (!order.case) throw new Error('the order names no case');
+    return { rehearsal: await rehearseCase(api, order.case, world) };
   }
 
   private compiled(document: FlowDocument): CompiledApi {
     const key = createHash('sha256').update(JSON.stringify(document)).digest('hex');
     const hit = this.drafts.get(key);
     if (hit) return hit;
-    const api = compileApi(document);
+    const api = compileApi(document, (name) => this.neighbour(name)?.document);
     this.drafts.set(key, api);
     if (this.drafts.size > GATEWAY_LIMITS.drafts) this.drafts.delete(this.drafts.keys().next().value!);
     return api;

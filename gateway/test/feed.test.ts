@@ -109,11 +109,10 @@ describe('the feed', () => {
     studio.send('rehearse', {
       id: 'one',
       document,
-      operation: 'GetBerth',
-      request: { path: { id: 'N-07' }, headers },
+      case: { name: 'c', operation: 'GetBerth', request: { path: { id: 'N-07' }, headers } },
       environment: 'sandbox',
     });
-    studio.send('rehearse', { id: 'two', document, operation: 'Nothing', request: {} });
+    studio.send('rehearse', { id: 'two', document, case: { name: 'c', operation: 'Nothing', request: {} } });
     await eventually('both', () => studio.of('rehearsed').length + studio.of('not-rehearsed').length === 2);
     expect(studio.of('rehearsed')[0]).toMatchObject({
       id: 'one',

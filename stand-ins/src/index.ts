@@ -1,2 +1,4 @@
 export * from './berths/service';
+export * from './town/town';
+export { tidesOf, VESSELS } from './town/records';
 export type { Behaviour } from './behaviour';

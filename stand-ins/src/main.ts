@@ -1,8 +1,10 @@
-import { startBerths } from './index';
+import { startBerths, startTown } from './index';
 
-/** All stand-ins in one process: `node --import tsx src/main.ts [PORT of Berths]`. */
+/** All stand-ins in one process: `node --import tsx src/main.ts [PORT of Berths] [PORT of the town]`. */
 const berths = await startBerths(Number(process.argv[2] ?? 4331));
+const town = await startTown(Number(process.argv[3] ?? berths.port + 1));
 console.log(`Berths stand-in: http://127.0.0.1:${berths.port}/soap`);
-const stop = () => void berths.stop().then(() => process.exit(0));
+console.log(`Stand-ins of the town: http://127.0.0.1:${town.port}`);
+const stop = () => void Promise.all([berths.stop(), town.stop()]).then(() => process.exit(0));
 process.once('SIGTERM', stop);
 process.once('SIGINT', stop);

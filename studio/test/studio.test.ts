@@ -46,6 +46,7 @@ beforeAll(async () => {
     gatewayToken: 'token',
     gatewayAddress: 'http://127.0.0.1:1',
     berthsAddress: 'http://127.0.0.1:2/soap',
+    townAddress: 'http://127.0.0.1:3',
   };
   await seed(options);
   await seed(options);
@@ -199,7 +200,11 @@ describe('releases and the feed', () => {
 
   test('a rehearsal without a gateway still brings the findings, and says why there is none', async () => {
     const draft = (await getDraft('berths'))!;
-    const r = await rehearseDraft(draft.document, 'GetBerth', {}, 'production');
+    const r = await rehearseDraft(
+      draft.document,
+      { name: 'c', operation: 'GetBerth', request: {} },
+      'production',
+    );
     expect(r.why).toContain('no gateway of production is connected');
     expect(r.findings).toMatchObject([{ code: 'HNG-301' }]);
     await expect(hub().rehearse('sandbox', {}, 10)).rejects.toThrow('no gateway');

@@ -1,4 +1,4 @@
-import { seed, SIGN_INS } from '@hinge/demo';
+import { seed, SIGN_INS, TOWN } from '@hinge/demo';
 import { migrateDatabase } from '@hinge/studio/db';
 import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
@@ -24,11 +24,13 @@ export async function up(options: UpOptions): Promise<void> {
   mkdirSync(join(state, 'logs'), { recursive: true });
   const controlPort = options.gatewayPort + 1;
   const standInPort = Number(process.env.HINGE_STAND_IN_PORT ?? 4331);
+  const townPort = standInPort + 1;
   for (const [port, what] of [
     [options.studioPort, 'the studio (--studio-port)'],
     [options.gatewayPort, 'the gateway (--gateway-port)'],
     [controlPort, "the gateway's control port, one above --gateway-port"],
     [standInPort, 'the stand-ins (HINGE_STAND_IN_PORT)'],
+    [townPort, 'the stand-ins of the town, one above HINGE_STAND_IN_PORT'],
   ] as const) {
     if (!(await isFree(port)))
       throw new Failure(`port ${port} is in use and is needed for ${what}; is another ./hinge up running?`);
@@ -73,11 +75,19 @@ export async function up(options: UpOptions): Promise<void> {
       gatewayToken: secrets.gateway!,
       gatewayAddress,
       berthsAddress,
+      townAddress: `http://127.0.0.1:${townPort}`,
     });
 
     const tsx = `file://${join(root, 'node_modules/tsx/dist/loader.mjs')}`;
     say('starting the stand-ins …');
-    start('stand-ins', ['--no-warnings', '--import', tsx, join(root, 'stand-ins/src/main.ts'), String(standInPort)]);
+    start('stand-ins', [
+      '--no-warnings',
+      '--import',
+      tsx,
+      join(root, 'stand-ins/src/main.ts'),
+      String(standInPort),
+      String(townPort),
+    ]);
     const bundle = join(state, 'gateway.mjs');
     await Promise.all([buildStudio(root, say), bundleGateway(root, bundle)]);
     say('starting the studio and the gateway …');
@@ -122,6 +132,7 @@ export async function up(options: UpOptions): Promise<void> {
     say(`  studio     ${studioAddress}`);
     say(`  gateway    ${gatewayAddress}   (control http://127.0.0.1:${controlPort})`);
     say(`  stand-in   http://127.0.0.1:${standInPort}/soap?wsdl   (Berths, SOAP)`);
+    say(`             http://127.0.0.1:${townPort}   (${TOWN.join(', ')})`);
     say('');
     for (const s of SIGN_INS) say(`  sign in as ${s.email}, password ${s.password}   (${s.role})`);
     say('');

@@ -1,4 +1,5 @@
 import type { FlowDocument, OperationDocument } from '../flow/document';
+import { walkFlow } from '../flow/context';
 import { openBackends, type BackendSet } from '../flow/contracts';
 import type { JsonSchema, TypeTable } from '../schema';
 
@@ -13,7 +14,7 @@ export function exportOpenApi(document: FlowDocument, options: { server?: string
   if (problemName !== 'Problem') schemas[problemName] = PROBLEM;
   const paths: Record<string, Record<string, unknown>> = {};
   for (const [id, operation] of Object.entries(document.operations)) {
-    if (operation.method === 'ANY' || operation.path.includes('*') || operation.soap) continue;
+    if (operation.internal || operation.method === 'ANY' || operation.path.includes('*') || operation.soap) continue;
     (paths[operation.path] ??= {})[operation.method.toLowerCase()] = operationOf(
       id,
       operation,
@@ -83,7 +84,12 @@ function operationOf(
     [status]: {
       description: o.reply?.description ?? 'Done',
       ...(o.reply?.schema && {
-        content: { [o.reply.mediaType ?? 'application/json']: { schema: outward(o.reply.schema) } },
+        content: {
+          [o.reply.mediaType ?? 'application/json']: {
+            schema: outward(o.reply.schema),
+            ...examplesOf(o.reply.examples),
+          },
+        },
       }),
     },
     '400': { description: 'The request breaks the contract', content: problem },
@@ -132,12 +138,27 @@ function operationOf(
         content: {
           [o.request.mediaType ?? 'application/json']: {
             ...(o.request.schema && { schema: outward(o.request.schema) }),
-            ...(sample?.body !== undefined && { example: sample.body }),
+            ...(o.request.examples
+              ? examplesOf(o.request.examples)
+              : sample?.body !== undefined && { example: sample.body }),
           },
         },
       },
     }),
     responses,
+  };
+}
+
+/** Example objects (OpenAPI 3.1 §4.8.19). Those of another status stand elsewhere. */
+function examplesOf(
+  examples: Readonly<Record<string, { summary?: string; status?: number; value?: unknown }>> | undefined,
+) {
+  const own = Object.entries(examples ?? {}).filter(([, e]) => e.status === undefined);
+  if (!own.length) return {};
+  return {
+    examples: Object.fromEntries(
+      own.map(([name, e]) => [name, { ...(e.summary && { summary: e.summary }), value: e.value }]),
+    ),
   };
 }
 
@@ -148,8 +169,8 @@ function detailSchema(schemas: readonly JsonSchema[]): JsonSchema {
 
 function faultsOf(o: OperationDocument, backends: BackendSet): Map<string, Map<string, JsonSchema>> {
   const out = new Map<string, Map<string, JsonSchema>>();
-  for (const step of o.flow) {
-    if (step.kind !== 'call' || !step.operation) continue;
+  walkFlow(o.flow, (step) => {
+    if (step.kind !== 'call' || !step.operation || step.backend === undefined) return;
     const contract = backends.contexts.get(step.backend)?.contract;
     const op = contract?.operations.find((x) => x.id === step.operation);
     for (const f of op?.faults ?? []) {
@@ -159,7 +180,7 @@ function faultsOf(o: OperationDocument, backends: BackendSet): Map<string, Map<s
       if (!out.has(status)) out.set(status, new Map());
       out.get(status)!.set(f.name, outward(inline(f.schema, contract!.types)));
     }
-  }
+  });
   return out;
 }
 

@@ -1,13 +1,17 @@
 import { finding, type Finding } from '../problem';
 import { resolveSchema } from '../schema';
-import type { MessageType, StepContext } from '../steps/kind';
-import { stepKind } from '../steps/registry';
+import type { MessageType } from '../steps/kind';
+import { checkCases } from './check-cases';
+import { checkInnerCalls, checkSecrets } from './check-more';
+import { checkSeries, walkFlow, type Neighbours } from './context';
 import { openBackends, type BackendSet } from './contracts';
 import type { FlowDocument, OperationDocument } from './document';
 
 export interface CheckOptions {
   /** Environments that the document will be released to; without any, the plain address counts. */
   readonly environments?: readonly string[];
+  /** The other APIs of the gateway, where they are known. */
+  readonly neighbours?: Neighbours;
 }
 
 /** Every finding of a document, in document order. Collected, never thrown. */
@@ -19,7 +23,9 @@ export function checkDocument(document: FlowDocument, options: CheckOptions = {}
   checkDoors(document, report);
   checkPaths(document, report);
   for (const [id, operation] of Object.entries(document.operations))
-    checkOperation(id, operation, document, backends, report);
+    checkOperation(id, operation, document, backends, options, report);
+  checkInnerCalls(document, options.neighbours, report);
+  checkSecrets(document, report);
   checkCases(document, report);
   return findings;
 }
@@ -30,11 +36,7 @@ function checkBackends(
   options: CheckOptions,
   report: (f: Finding) => void,
 ): void {
-  const used = new Set(
-    Object.values(document.operations).flatMap((o) =>
-      o.flow.filter((s) => s.kind === 'call' && !s.off).map((s) => (s.kind === 'call' ? s.backend : '')),
-    ),
-  );
+  const used = usedBackends(document);
   for (const name of Object.keys(document.backends ?? {})) {
     const pointer = `/backends/${name}`;
     const failure = backends.failures.get(name);
@@ -62,11 +64,29 @@ function checkBackends(
   }
 }
 
+/** Backends that some call of the document reaches by their own address. */
+function usedBackends(document: FlowDocument): Set<string> {
+  const used = new Set<string>();
+  const visit = (flow: FlowDocument['operations'][string]['flow'] | undefined) =>
+    walkFlow(flow ?? [], (step, _at, off) => {
+      if (off || step.kind !== 'call' || step.backend === undefined) return;
+      if (!step.routes?.length || step.routes.some((r) => r.address === undefined && !r.shares)) used.add(step.backend);
+    });
+  for (const o of Object.values(document.operations)) visit(o.flow);
+  for (const d of document.doors) {
+    visit(d.before);
+    visit(d.after);
+  }
+  return used;
+}
+
 export function isHttpUrl(text: string): boolean {
   return URL.canParse(text) && /^https?:$/.test(new URL(text).protocol);
 }
 
 function checkDoors(document: FlowDocument, report: (f: Finding) => void): void {
+  if (!document.doors.length)
+    report(finding('HNG-325', `${document.api.name} has no door; only other flows call it`, { pointer: '/doors' }));
   const seen = new Map<string, number>();
   document.doors.forEach((door, i) => {
     const key = `${(door.hosts ?? []).join(' ')} ${door.path.replace(/\/$/, '')}`;
@@ -91,6 +111,7 @@ export function pathShape(method: string, path: string): string {
 function checkPaths(document: FlowDocument, report: (f: Finding) => void): void {
   const seen = new Map<string, string>();
   for (const [id, operation] of Object.entries(document.operations)) {
+    if (operation.internal) continue;
     const shape = pathShape(operation.method, operation.path);
     const first = seen.get(shape);
     // Operations of a SOAP door share their path: the envelope tells them apart.
@@ -125,27 +146,20 @@ function checkOperation(
   operation: OperationDocument,
   document: FlowDocument,
   backends: BackendSet,
+  options: CheckOptions,
   report: (f: Finding) => void,
 ): void {
   const types = document.types ?? {};
   const pointer = `/operations/${id}`;
-  let before: MessageType = { body: operation.request?.schema, types, words: "the caller's request", isReply: false };
-  let last: string | undefined;
-  operation.flow.forEach((step, i) => {
-    if (step.off) return;
-    const context: StepContext = {
-      document,
-      operationId: id,
-      operation,
-      at: `/${i}`,
-      types,
-      place: { pointer: `${pointer}/flow/${i}` },
-      backend: (name) => backends.contexts.get(name),
-    };
-    before = stepKind(step.kind).check(step, context, before, report);
-    if (step.kind !== 'set') last = step.kind === 'map' && step.to !== 'reply' ? 'request' : step.kind;
-  });
-  if (last === undefined || last === 'request')
+  const before: MessageType = {
+    body: operation.request?.schema,
+    types,
+    words: "the caller's request",
+    isReply: false,
+  };
+  const world = { document, backends, operationId: id, operation, neighbours: options.neighbours };
+  const end = checkSeries({ ...world, root: `${pointer}/flow` }, operation.flow, '', before, report);
+  if (!end.isReply)
     report(finding('HNG-308', `the flow of ${id} ends without a reply`, { pointer: `${pointer}/flow` }));
   const reply = operation.reply;
   if (reply?.schema && !reply.mediaType && Object.keys(resolveSchema(reply.schema, types)).length) {
@@ -155,27 +169,4 @@ function checkOperation(
       }),
     );
   }
-}
-
-function checkCases(document: FlowDocument, report: (f: Finding) => void): void {
-  const seen = new Set<string>();
-  (document.cases ?? []).forEach((c, i) => {
-    if (!document.operations[c.operation])
-      report(
-        finding('HNG-302', `the case "${c.name}" is for an operation ${c.operation} that does not exist`, {
-          pointer: `/cases/${i}/operation`,
-        }),
-      );
-    const key = `${c.operation} ${c.name}`;
-    if (seen.has(key))
-      report(
-        finding(
-          'HNG-302',
-          `two cases of ${c.operation} are called "${c.name}"`,
-          { pointer: `/cases/${i}/name` },
-          'Give each case a name of its own.',
-        ),
-      );
-    seen.add(key);
-  });
 }

@@ -4,16 +4,16 @@ import type { Message } from '../message/message';
 import { Body } from '../message/body';
 import { writeJson } from '../codec/json';
 import { problemOf, Refusal, type InputFault } from '../problem';
-import type { StepContext } from '../steps/kind';
-import { stepKind } from '../steps/registry';
 import type { ContractOperation, SoapVersion } from '../contract';
+import { compileSeries, type FlowWorld, type Neighbours } from './context';
 import { openBackends, type BackendSet } from './contracts';
 import type { FlowDocument, OperationDocument } from './document';
 import { compileParameters, type RawValues } from './parameters';
 import { compileShape } from './shape';
 import { faultOf, soapEntry, soapInward, soapOutward, versionOf, wsdlEntry } from './soap-door';
+import { innerRunner } from './inner';
 import type { Observer, Ports } from './ports';
-import { Run, runSeries, stepFailure, type CompiledStep, type FlowRequest } from './run';
+import { Run, runSeries, type CompiledStep, type FlowRequest, type Identity } from './run';
 
 /** A caller's request as the gateway hands it over, before anything is parsed. */
 export interface Incoming {
@@ -39,6 +39,14 @@ export interface CallContext {
   /** Headers for every backend call, e.g. traceparent. */
   readonly outbound: Readonly<Record<string, string>>;
   readonly observer?: Observer;
+  /** Who calls, where it is known before any guard. */
+  readonly identity?: Identity;
+  /** APIs of this gateway by name, for calls from flow to flow. */
+  readonly apis?: (name: string) => CompiledApi | undefined;
+  /** How deep this call stands in calls from flow to flow. */
+  readonly depth?: number;
+  readonly prefix?: string;
+  readonly trail?: readonly number[];
 }
 
 export interface Outcome {
@@ -63,6 +71,8 @@ export interface CompiledOperation {
   readonly document: OperationDocument;
   readonly guards: readonly EffectiveGuard[];
   handle(incoming: Incoming, context: CallContext): Promise<Outcome>;
+  /** Runs the flow on a run that has begun elsewhere: the request goes on as it is. */
+  continueWith(run: Run): Promise<void>;
 }
 
 export interface CompiledApi {
@@ -70,46 +80,51 @@ export interface CompiledApi {
   readonly doors: readonly CompiledDoor[];
   /** By door name. Guards may differ between doors; flows are shared. */
   readonly operations: ReadonlyMap<string, readonly CompiledOperation[]>;
+  /** Every operation by id, as flows call it: without doors. */
+  readonly inside: ReadonlyMap<string, CompiledOperation>;
 }
 
 /** Compiles a document to closures. Nothing is parsed per request that could be parsed here. */
-export function compileApi(document: FlowDocument): CompiledApi {
+export function compileApi(document: FlowDocument, neighbours?: Neighbours): CompiledApi {
   const backends = openBackends(document);
-  const types = document.types ?? {};
+  const self: { api?: CompiledApi } = {};
+  const base = { document, backends, neighbours };
   const flows = new Map<string, readonly CompiledStep[]>();
   for (const [id, operation] of Object.entries(document.operations)) {
-    const steps: CompiledStep[] = [];
-    operation.flow.forEach((step, i) => {
-      if (step.off) return;
-      const at = `/${i}`;
-      const context: StepContext = {
-        document,
-        operationId: id,
-        operation,
-        at,
-        types,
-        place: { pointer: `/operations/${id}/flow/${i}` },
-        backend: (name) => backends.contexts.get(name),
-      };
-      const run = stepKind(step.kind).compile(step, context);
-      const where = { at, kind: step.kind, name: step.name };
-      steps.push({ ...where, run: (r) => guarded(run, r, where) });
-    });
-    flows.set(id, steps);
+    const world: FlowWorld = { ...base, operationId: id, operation, root: `/operations/${id}/flow` };
+    flows.set(id, compileSeries(world, operation.flow, ''));
   }
   const operations = new Map<string, readonly CompiledOperation[]>();
-  for (const door of document.doors) {
-    const own = Object.entries(document.operations).map(([id, operation]) =>
-      compileOperation(id, operation, document, door, flows.get(id)!, contractOf(operation, backends)),
-    );
+  const compileAt = (id: string, operation: OperationDocument, door: Door, n: number) => {
+    const world: FlowWorld = { ...base, operationId: id, operation, root: '' };
+    const steps = {
+      before: compileSeries(world, door.before ?? [], `/doors/${n}/before`),
+      flow: flows.get(id)!,
+      after: compileSeries(world, door.after ?? [], `/doors/${n}/after`),
+    };
+    return compileOperation(id, operation, document, door, steps, contractOf(operation, backends), self);
+  };
+  document.doors.forEach((door, n) => {
+    const own = Object.entries(document.operations)
+      .filter(([, operation]) => !operation.internal)
+      .map(([id, operation]) => compileAt(id, operation, door, n));
     operations.set(door.name, [...soapEntries(own, document, door, backends), ...own]);
-  }
-  return {
+  });
+  const inside = new Map(
+    Object.entries(document.operations).map(([id, operation]) => [id, compileAt(id, operation, INSIDE, -1)] as const),
+  );
+  self.api = {
     document,
     doors: document.doors.map((d) => ({ name: d.name, path: d.path, hosts: d.hosts ?? [] })),
     operations,
+    inside,
   };
+  return self.api;
 }
+
+type Door = FlowDocument['doors'][number];
+/** What other flows call: no guards but those that look at the message. */
+const INSIDE: Door = { name: 'inside', path: '/' };
 
 function contractOf(operation: OperationDocument, backends: BackendSet): ContractOperation | undefined {
   const { backend, operation: name } = operation.soap ?? {};
@@ -142,28 +157,23 @@ function soapEntries(
   ]);
 }
 
-async function guarded(
-  run: CompiledStep['run'],
-  r: Run,
-  where: { at: string; kind: string; name?: string },
-): Promise<void> {
-  try {
-    await run(r);
-  } catch (error) {
-    throw stepFailure(where, error);
-  }
-}
-
 function compileOperation(
   id: string,
   operation: OperationDocument,
   document: FlowDocument,
   door: FlowDocument['doors'][number],
-  steps: readonly CompiledStep[],
+  steps: {
+    readonly before: readonly CompiledStep[];
+    readonly flow: readonly CompiledStep[];
+    readonly after: readonly CompiledStep[];
+  },
   contract: ContractOperation | undefined,
+  self: { api?: CompiledApi },
 ): CompiledOperation {
   const soap = contract?.soap;
-  const guards = effectiveGuards(document, door, operation, GUARD_ORDER);
+  const guards = effectiveGuards(document, door, operation, GUARD_ORDER).filter(
+    (g) => door !== INSIDE || g.guard.kind === 'schema',
+  );
   // What may refuse without reading comes first; a body is read, and given its form, only for the schema.
   const checks: CompiledGuard[] = [];
   const schemaChecks: CompiledGuard[] = [];
@@ -180,9 +190,26 @@ function compileOperation(
     guards,
     method: operation.method,
     path: operation.path,
+    async continueWith(run) {
+      await runSeries(steps.flow, run);
+    },
     async handle(incoming, context) {
       const { request, faults } = flowRequest(incoming, parse);
-      const run = new Run(request, context.ports, context.env, context.environment, context.outbound, context.observer);
+      const run = new Run(
+        request,
+        context.ports,
+        context.env,
+        context.environment,
+        context.outbound,
+        context.observer,
+        {
+          traceId: context.traceId,
+          identity: context.identity,
+          prefix: context.prefix,
+          trail: context.trail,
+          inner: innerRunner(context, () => self.api),
+        },
+      );
       const accept = incoming.headers.accept;
       try {
         for (const check of checks) {
@@ -200,16 +227,28 @@ function compileOperation(
           const p = check({ run, parameterFaults: faults });
           if (p) await p;
         }
-        await runSeries(steps, run);
+        if (steps.before.length) {
+          await runSeries(steps.before, run);
+          // What the door made of the request is the request, for the flow; a reply of the door is the answer.
+          if (!run.ended) run.restart(run.message);
+        }
+        if (!run.ended) await runSeries(steps.flow, run);
+        if (steps.after.length) {
+          run.ended = false;
+          await runSeries(steps.after, run);
+        }
         if (run.message.status === undefined)
           throw new Refusal('HNG-420', {
             detail: 'A step of the flow failed. The trace says which.',
             inner: 'the flow ended without a reply: the last message is still a request',
           });
         if (soap)
-          return { reply: soapOutward(run.message, soap, callerVersion(run, incoming)), backendMs: run.backendMs };
-        if (run.message.body.pending) return { reply: run.message, backendMs: run.backendMs };
-        return { reply: shape.outward(run.message, accept), backendMs: run.backendMs };
+          return {
+            reply: marked(soapOutward(run.message, soap, callerVersion(run, incoming)), run),
+            backendMs: run.backendMs,
+          };
+        if (run.message.body.pending) return { reply: marked(run.message, run), backendMs: run.backendMs };
+        return { reply: marked(shape.outward(run.message, accept), run), backendMs: run.backendMs };
       } catch (error) {
         const refusal =
           error instanceof Refusal
@@ -228,6 +267,12 @@ function compileOperation(
       }
     },
   };
+}
+
+/** The reply with the header fields that the run gathered on its way. */
+function marked(reply: Message, run: Run): Message {
+  for (const _name in run.replyHeaders) return { ...reply, headers: { ...reply.headers, ...run.replyHeaders } };
+  return reply;
 }
 
 /** The version in which the caller is answered: that of its envelope, or what its content type says. */

@@ -1,6 +1,8 @@
 import { z } from 'zod';
 import type { JsonSchema } from '../schema';
 import { GUARD_SCHEMAS } from '../guards/schemas';
+import { conditionSchema } from '../steps/condition';
+import { nestedFlow, useStepSchema } from '../steps/nested';
 import { STEP_SCHEMAS } from '../steps/schemas';
 
 /** The flow document, format version 1: everything an API is, in one file. Published as docs/flow.schema.json. */
@@ -20,6 +22,7 @@ const jsonSchema: z.ZodType<JsonSchema> = z
   .describe('JSON Schema 2020-12; #/types/NAME refers to the types of this document') as z.ZodType<JsonSchema>;
 
 export const StepSchema = z.discriminatedUnion('kind', STEP_SCHEMAS);
+useStepSchema(StepSchema);
 export type StepDocument = z.infer<typeof StepSchema>;
 
 export const GuardSchema = z.discriminatedUnion('kind', GUARD_SCHEMAS);
@@ -71,6 +74,16 @@ const parameter = z.strictObject({
 });
 export type ParameterDocument = z.infer<typeof parameter>;
 
+const requestExample = z.strictObject({ summary: z.string().optional(), value: z.unknown() });
+const replyExample = z.strictObject({
+  summary: z.string().optional(),
+  when: conditionSchema.optional().describe('A mock answers with this example when the condition holds'),
+  status: z.int().min(200).max(599).optional().describe('Status it is given with; the one of the reply when absent'),
+  headers: z.record(z.string(), z.string()).optional(),
+  value: z.unknown().describe('JSON value; text for media types that are not JSON'),
+});
+export type ReplyExample = z.infer<typeof replyExample>;
+
 const operation = z.strictObject({
   method: z
     .enum(['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'ANY'])
@@ -82,12 +95,19 @@ const operation = z.strictObject({
     .strictObject({ backend: slug, operation: name })
     .optional()
     .describe('Callers see this as that SOAP operation of that backend: envelopes by POST, its WSDL at ?wsdl'),
+  internal: z.boolean().optional().describe('true: no door leads here; other flows call it'),
   summary: z.string().optional(),
   description: z.string().optional(),
   tags: z.array(name).optional(),
   parameters: z.array(parameter).optional(),
   request: z
-    .strictObject({ mediaType: name.optional(), required: z.boolean().optional(), schema: jsonSchema.optional() })
+    .strictObject({
+      mediaType: name.optional(),
+      required: z.boolean().optional(),
+      description: z.string().optional(),
+      schema: jsonSchema.optional(),
+      examples: z.record(z.string(), requestExample).optional(),
+    })
     .optional(),
   reply: z
     .strictObject({
@@ -95,6 +115,7 @@ const operation = z.strictObject({
       mediaType: name.optional(),
       description: z.string().optional(),
       schema: jsonSchema.optional(),
+      examples: z.record(z.string(), replyExample).optional(),
     })
     .optional(),
   otherReplies: z
@@ -109,7 +130,7 @@ const operation = z.strictObject({
     .optional()
     .describe('Replies besides the usual one that callers may get, by status'),
   guards: z.array(GuardSchema).optional(),
-  flow: z.array(StepSchema),
+  flow: z.array(StepSchema) as unknown as typeof nestedFlow,
 });
 export type OperationDocument = z.infer<typeof operation>;
 
@@ -126,13 +147,81 @@ const caseDocument = z.strictObject({
   operation: slug,
   note: z.string().optional(),
   request: sampleRequest,
-  expect: z.strictObject({ status: z.int().optional() }).optional(),
+  door: slug.optional().describe('The door it comes in by; the first when absent'),
+  app: z
+    .strictObject({
+      id: z.string(),
+      name: z.string().optional(),
+      plan: z.string().optional(),
+      values: z.record(z.string(), z.unknown()).optional(),
+    })
+    .optional()
+    .describe('Who calls: read as app.name, plan.name, plan.values.NAME'),
+  stubs: z
+    .array(
+      z.strictObject({
+        backend: slug,
+        operation: z.string().optional().describe('Every operation of the backend when absent'),
+        when: z
+          .strictObject({ path: z.string().optional(), contains: z.string().optional() })
+          .optional()
+          .describe('Only requests whose path with query is this, whose body contains this'),
+        status: z.int().min(100).max(599).optional(),
+        headers: z.record(z.string(), z.string()).optional(),
+        body: z.unknown().optional().describe('JSON value, written as the contract demands; or the text of the answer'),
+        fault: z
+          .strictObject({ name: z.string().optional(), reason: z.string().optional(), detail: z.unknown().optional() })
+          .optional()
+          .describe('A declared fault of a SOAP operation'),
+        failure: z.enum(['unreachable', 'timeout', 'unreadable']).optional(),
+        delayMs: z.int().min(0).max(60_000).optional(),
+        times: z.int().min(1).optional().describe('Answers so many calls, then the next stub does'),
+      }),
+    )
+    .max(200)
+    .optional()
+    .describe('Answers in place of backends; what no stub answers is really sent'),
+  expect: z
+    .strictObject({
+      status: z.int().optional(),
+      headers: z.record(z.string(), z.string()).optional(),
+      body: z.unknown().optional().describe('The whole body'),
+      parts: z
+        .array(
+          z.strictObject({
+            at: z.string().describe('RFC 6901 pointer into the body'),
+            is: z.unknown().optional(),
+            matches: z.string().optional(),
+            exists: z.boolean().optional(),
+          }),
+        )
+        .optional()
+        .describe('Chosen parts of the body'),
+      ignore: z
+        .array(z.string())
+        .optional()
+        .describe('Pointers that may differ from body; * stands for any item or name'),
+      steps: z
+        .array(z.strictObject({ at: z.string(), taken: z.boolean() }))
+        .optional()
+        .describe('Steps that must have run, or must not'),
+    })
+    .optional(),
 });
 export type CaseDocument = z.infer<typeof caseDocument>;
 
 export const FlowDocumentSchema = z.strictObject({
   hinge: z.literal(FORMAT_VERSION).describe('Version of this format'),
-  api: z.strictObject({ name, version: name, description: z.string().optional(), tags: z.array(name).optional() }),
+  api: z.strictObject({
+    name,
+    version: name,
+    description: z.string().optional(),
+    tags: z.array(name).optional(),
+    visibility: z
+      .union([z.enum(['everyone', 'signedIn']), z.strictObject({ groups: z.array(name).min(1) })])
+      .optional()
+      .describe('Who sees the documentation; everyone when absent'),
+  }),
   doors: z
     .array(
       z.strictObject({
@@ -143,10 +232,13 @@ export const FlowDocumentSchema = z.strictObject({
           .enum(['json', 'xml'])
           .optional()
           .describe('What this door always answers; when absent, what the caller asks for by Accept, else JSON'),
+        before: nestedFlow.optional().describe('Steps before the flow, for requests by this door'),
+        after: nestedFlow.optional().describe('Steps behind the flow, for replies by this door'),
         guards: z.array(GuardSchema).optional(),
       }),
     )
-    .max(100),
+    .max(100)
+    .describe('None: only other flows call this API'),
   guards: z.array(GuardSchema).optional(),
   backends: z.record(slug, backend).optional(),
   types: z.record(z.string(), jsonSchema).optional(),

@@ -1,5 +1,7 @@
 export * from './check';
+export * from './clashes';
 export * from './compile';
+export * from './context';
 export * from './contracts';
 export * from './curl';
 export * from './document';
@@ -8,3 +10,8 @@ export * from './rehearse';
 export * from './text';
 export * from './track';
 export * from './typing';
+export * from './cases';
+export * from './edit';
+export * from './store';
+export * from './stubs';
+export type { Identity } from './run';

@@ -8,6 +8,8 @@ export interface Backends {
 
 export interface BackendRequest {
   readonly backend: string;
+  /** Operation of the backend's contract, where the call names one. */
+  readonly operation?: string;
   /** Absolute URL. */
   readonly url: string;
   readonly method: string;
@@ -39,9 +41,26 @@ export interface Clock {
   now(): number;
 }
 
+/** A message that was kept. Times as Clock.now gives them. */
+export interface Remembered {
+  readonly message: import('../message/message').Message;
+  /** The flow ended with it. */
+  readonly ended: boolean;
+  readonly storedMs: number;
+  readonly expiresMs: number;
+}
+
+/** Keeps what flows remember. Bounded by whoever gives it; may forget at any time. */
+export interface Store {
+  get(key: string): Promise<Remembered | undefined>;
+  set(key: string, value: Remembered, seconds: number): void | Promise<void>;
+}
+
 export interface Ports {
   readonly backends: Backends;
   readonly clock: Clock;
+  /** Without one nothing is remembered. */
+  readonly store?: Store;
 }
 
 /** Told of every step when somebody looks; nothing is made for it when nobody does. */
@@ -51,6 +70,8 @@ export interface Observer {
 
 export interface StepSeen {
   readonly at: string;
+  /** Which items of the lists around it, outermost first. */
+  readonly trail?: readonly number[];
   readonly kind: string;
   readonly name?: string;
   readonly startMs: number;

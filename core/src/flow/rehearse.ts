@@ -4,6 +4,7 @@ import type { ShownMessage } from '../message/message';
 import { showMessage } from '../message/show';
 import { Refusal, type Code } from '../problem';
 import type { CallContext, CompiledOperation, Incoming } from './compile';
+import { walkFlow } from './context';
 import type { SampleRequest } from './document';
 import type { StepSeen } from './ports';
 
@@ -19,6 +20,8 @@ export interface ShownStep {
   readonly after?: ShownMessage;
   readonly error?: ShownError;
   readonly notes?: Readonly<Record<string, unknown>>;
+  /** How often it ran, where that is more than once: inside of an each. The messages are those of the first time, or of the first failure. */
+  readonly times?: number;
 }
 
 export interface ShownError {
@@ -120,38 +123,56 @@ export async function rehearse(
   };
 }
 
-/** Steps that ran, and those that did not come to it as not taken, in the order of the flow. */
+/** Steps that ran, and those that did not come to it as not taken, in the order of the flow, steps inside steps behind the step that holds them. */
 export function showSteps(
   seen: readonly StepSeen[],
   operation: Pick<CompiledOperation, 'document'>,
   startedMs: number,
 ): ShownStep[] {
-  const ran = new Map(seen.map((s) => [s.at, s]));
-  return operation.document.flow.map((step, i): ShownStep => {
-    const s = ran.get(`/${i}`);
-    if (!s)
-      return {
-        at: `/${i}`,
+  const ran = new Map<string, { first: StepSeen; times: number }>();
+  for (const s of seen) {
+    const had = ran.get(s.at);
+    if (!had) ran.set(s.at, { first: s, times: 1 });
+    else {
+      had.times++;
+      if (s.error !== undefined && had.first.error === undefined) had.first = s;
+    }
+  }
+  const out: ShownStep[] = [];
+  walkFlow(operation.document.flow, (step, at) => {
+    const found = ran.get(at);
+    ran.delete(at);
+    if (found) out.push(shownStep(found.first, found.times, startedMs));
+    else
+      out.push({
+        at,
         kind: step.kind,
         name: step.name,
         ms: 0,
         startMs: 0,
         taken: false,
         before: { headers: {}, bytes: 0 },
-      };
-    return {
-      at: s.at,
-      kind: s.kind,
-      name: s.name,
-      ms: s.ms,
-      startMs: s.startMs - startedMs,
-      taken: true,
-      before: showMessage(s.before),
-      after: s.after && showMessage(s.after),
-      error: s.error === undefined ? undefined : showError(s.error),
-      notes: s.notes,
-    };
+      });
   });
+  // Steps of doors, and of the flows that were called.
+  for (const { first, times } of ran.values()) out.push(shownStep(first, times, startedMs));
+  return out;
+}
+
+function shownStep(s: StepSeen, times: number, startedMs: number): ShownStep {
+  return {
+    at: s.at,
+    kind: s.kind,
+    name: s.name,
+    ms: s.ms,
+    startMs: s.startMs - startedMs,
+    taken: true,
+    before: showMessage(s.before),
+    after: s.after && showMessage(s.after),
+    error: s.error === undefined ? undefined : showError(s.error),
+    notes: s.notes,
+    ...(times > 1 && { times }),
+  };
 }
 
 export function showError(error: unknown): ShownError {

@@ -19,6 +19,41 @@ export interface FlowRequest {
   readonly search: string;
 }
 
+/** Who calls: known once a guard has found out. */
+export interface Identity {
+  readonly app?: { readonly id: string; readonly name: string };
+  readonly plan?: { readonly name: string; readonly values?: Readonly<Record<string, unknown>> };
+}
+
+/** What a run knows besides the request. */
+export interface RunMore {
+  readonly traceId?: string;
+  readonly identity?: Identity;
+  /** Calls from flow to flow that led here. */
+  readonly depth?: number;
+  /** Runs an operation inside the gateway. */
+  readonly inner?: (call: InnerCall) => Promise<InnerEnd>;
+  /** Where steps of a called flow stand in the observer's eyes. */
+  readonly prefix?: string;
+  readonly trail?: readonly number[];
+}
+
+export interface InnerCall {
+  readonly api?: string;
+  readonly operation: string;
+  readonly message: Message;
+  readonly run: Run;
+  readonly at: string;
+  /** A map made the message for it; otherwise the request goes on as it is. */
+  readonly made: boolean;
+}
+
+export interface InnerEnd {
+  readonly reply: Message;
+  readonly backendMs: number;
+  readonly refusal?: Refusal;
+}
+
 /** One request on its way through a flow. Steps replace `message`. */
 export class Run {
   message: Message;
@@ -26,6 +61,11 @@ export class Run {
   readonly steps: Record<string, Message> = {};
   /** Milliseconds spent waiting for backends. */
   backendMs = 0;
+  /** A reply step came: nothing behind it runs. */
+  ended = false;
+  /** Header fields that every reply of this run gets, by lower-case name. */
+  replyHeaders: Record<string, string> = {};
+  identity: Identity | undefined;
   /** Set by a step for the observer: facts that stand beside the messages. */
   notes: Record<string, unknown> | undefined;
 
@@ -37,9 +77,39 @@ export class Run {
     readonly environment: string | undefined,
     readonly outbound: Readonly<Record<string, string>>,
     readonly observer: Observer | undefined,
+    readonly more: RunMore = {},
   ) {
     this.message = request.message;
     this.began = request.message;
+    this.identity = more.identity;
+  }
+
+  /** A run beside this one: the same request, variables and results so far, its own message from here on. */
+  fork(message: Message = this.message, item?: number): Run {
+    const more = item === undefined ? this.more : { ...this.more, trail: [...(this.more.trail ?? []), item] };
+    const run = new Run(this.request, this.ports, this.env, this.environment, this.outbound, this.observer, more);
+    run.began = this.began;
+    run.message = message;
+    run.identity = this.identity;
+    run.backendMs = this.backendMs;
+    run.replyHeaders = this.replyHeaders;
+    Object.assign(run.vars, this.vars);
+    Object.assign(run.steps, this.steps);
+    return run;
+  }
+
+  /** This run inside the steps of another flow of the same API. */
+  forInner(prefix: string, inner: NonNullable<RunMore['inner']>): Run {
+    const run = this.fork();
+    return Object.assign(
+      new Run(this.request, this.ports, this.env, this.environment, this.outbound, this.observer, {
+        ...this.more,
+        prefix,
+        inner,
+      }),
+      { began: run.began, message: run.message, identity: run.identity, replyHeaders: run.replyHeaders },
+      { backendMs: run.backendMs, vars: run.vars, steps: run.steps },
+    );
   }
 
   private began: Message;
@@ -72,7 +142,7 @@ export class Run {
   }
 }
 
-/** `body`, `headers`, `query`, `path`, `method`, `status`, `vars`, `env`, `steps` and `soapHeader`, each made when it is read. */
+/** `body`, `headers`, `query`, `path`, `method`, `status`, `vars`, `app`, `plan`, `env`, `steps` and `soapHeader`, each made when it is read. */
 export class Scope implements Names {
   private headersMade: unknown;
   private stepsMade: unknown;
@@ -98,12 +168,18 @@ export class Scope implements Names {
         return run.request.cookies;
       case 'path':
         return run.request.path;
+      case 'rest':
+        return run.request.rest;
       case 'method':
         return run.request.method;
       case 'status':
         return message.status;
       case 'vars':
         return run.vars;
+      case 'app':
+        return run.identity?.app;
+      case 'plan':
+        return run.identity?.plan;
       case 'env':
         return run.env;
       case 'soapHeader':
@@ -116,7 +192,22 @@ export class Scope implements Names {
   }
 }
 
-const NAMES = ['body', 'headers', 'query', 'cookies', 'path', 'method', 'status', 'vars', 'env', 'soapHeader', 'steps'];
+const NAMES = [
+  'body',
+  'headers',
+  'query',
+  'cookies',
+  'path',
+  'rest',
+  'method',
+  'status',
+  'vars',
+  'app',
+  'plan',
+  'env',
+  'soapHeader',
+  'steps',
+];
 
 function stepValues(steps: Readonly<Record<string, Message>>): Record<string, unknown> {
   const out: Record<string, unknown> = {};
@@ -147,6 +238,7 @@ export async function runSeries(steps: readonly CompiledStep[], run: Run): Promi
       if (p) await p;
     }
     if (step.name) run.steps[step.name] = run.message;
+    if (run.ended) return;
   }
 }
 
@@ -154,7 +246,8 @@ async function runObserved(step: CompiledStep, run: Run, observer: Observer): Pr
   const before = run.message;
   const startMs = run.ports.clock.now();
   run.notes = undefined;
-  const base = { at: step.at, kind: step.kind, name: step.name, startMs, before };
+  const at = run.more.prefix === undefined ? step.at : run.more.prefix + step.at;
+  const base = { at, trail: run.more.trail, kind: step.kind, name: step.name, startMs, before };
   try {
     await step.run(run);
     observer.step({ ...base, ms: run.ports.clock.now() - startMs, after: run.message, notes: run.notes });

@@ -71,6 +71,7 @@ export function soapEntry(
     path,
     document: first.document,
     guards: first.guards,
+    continueWith: () => Promise.reject(new Error('a SOAP door is no flow')),
     async handle(incoming, context): Promise<Outcome> {
       let version = versionOf(incoming.headers);
       try {
@@ -130,6 +131,7 @@ export function wsdlEntry(
     path,
     document: first,
     guards: [],
+    continueWith: () => Promise.reject(new Error('a description is no flow')),
     handle(incoming: Incoming, context: CallContext): Promise<Outcome> {
       if (!/^\?wsdl\b/i.test(incoming.search)) {
         const refusal = new Refusal('HNG-402', {

@@ -1,7 +1,7 @@
 import { typeRows, type JsonSchema, type TypeRow, type TypeTable } from '../schema';
-import type { MessageType, StepContext } from '../steps/kind';
+import type { MessageType } from '../steps/kind';
 import { targetOf } from '../steps/map/map';
-import { stepKind } from '../steps/registry';
+import { checkSeries, contextAt, type FlowWorld, type Neighbours } from './context';
 import { openBackends } from './contracts';
 import type { FlowDocument, OperationDocument } from './document';
 
@@ -16,36 +16,43 @@ export interface StepTyping {
 
 const ROWS = 600;
 
-/** Types of the messages along one operation's flow: for trees, joining and completion. */
-export function typeFlow(document: FlowDocument, operationId: string): StepTyping[] {
+/** Types of the messages along one operation's flow, steps inside steps too: for trees, joining and completion. */
+export function typeFlow(document: FlowDocument, operationId: string, neighbours?: Neighbours): StepTyping[] {
   const operation = document.operations[operationId];
   if (!operation) return [];
-  const backends = openBackends(document);
   const types = document.types ?? {};
-  let before: MessageType = { body: operation.request?.schema, types, words: "the caller's request", isReply: false };
-  let rows = requestRows(operation, types);
-  return operation.flow.map((step, i): StepTyping => {
-    const context: StepContext = {
-      document,
-      operationId,
-      operation,
-      at: `/${i}`,
-      types,
-      place: {},
-      backend: (name) => backends.contexts.get(name),
-    };
-    const beforeWords = before.words;
-    const beforeRows = rows;
-    if (!step.off) {
-      before = stepKind(step.kind).check(step, context, before, () => undefined);
-      if (step.kind === 'map') {
-        const target = targetOf(step, context);
+  const start: MessageType = { body: operation.request?.schema, types, words: "the caller's request", isReply: false };
+  const out: StepTyping[] = [];
+  const made = new Map<MessageType, readonly TypeRow[]>([[start, requestRows(operation, types)]]);
+  const rowsOf = (type: MessageType): readonly TypeRow[] => {
+    let rows = made.get(type);
+    if (!rows) made.set(type, (rows = type.body ? bodyRows(type.body, type.types) : []));
+    return rows;
+  };
+  const world: FlowWorld = {
+    document,
+    backends: openBackends(document),
+    operationId,
+    operation,
+    root: '',
+    neighbours,
+    seen(at, step, before, after) {
+      if (step.kind === 'map' && !step.off) {
+        const target = targetOf(step, contextAt(world, at));
         const typed = 'severity' in target ? [] : argumentRows(target.schema, target.types);
-        rows = [...writtenHeaders(step.fields ?? []), ...typed];
-      } else if (step.kind !== 'set') rows = before.body ? bodyRows(before.body, before.types) : [];
-    }
-    return { at: `/${i}`, beforeWords, before: beforeRows, afterWords: before.words, after: rows };
-  });
+        made.set(after, [...writtenHeaders(step.fields ?? []), ...typed]);
+      }
+      out.push({
+        at,
+        beforeWords: before.words,
+        before: rowsOf(before),
+        afterWords: after.words,
+        after: rowsOf(after),
+      });
+    },
+  };
+  checkSeries(world, operation.flow, '', start, () => undefined);
+  return out;
 }
 
 function bodyRows(body: JsonSchema, types: TypeTable): TypeRow[] {

@@ -196,6 +196,67 @@ export const CODES = {
     title: 'A value may be outside of the enumeration',
     remedy: 'Turn each value into one that is allowed there, e.g. by a condition.',
   },
+  'HNG-315': {
+    severity: 'warning',
+    title: 'A step or a line can never be reached',
+    remedy: 'Remove it, or change what stands before it.',
+  },
+  'HNG-316': {
+    severity: 'info',
+    title: 'No case reaches this line',
+    remedy: 'Keep a case whose request takes the line.',
+  },
+  'HNG-317': {
+    severity: 'error',
+    title: 'The contract does not allow this reply',
+    remedy: 'Change the reply, or the reply that the operation declares.',
+  },
+  'HNG-318': {
+    severity: 'warning',
+    title: 'A secret stands in clear text',
+    remedy: 'Keep it in the environment and write {{ env.NAME }} or env.NAME.',
+  },
+  'HNG-319': {
+    severity: 'warning',
+    title: 'An unsafe request would be remembered',
+    remedy: 'Name in the key what tells two requests apart, or take the step away.',
+  },
+  'HNG-320': {
+    severity: 'warning',
+    title: 'A call that may not be repeated is repeated',
+    remedy: 'Leave the retry out, or say unsafe: true when the backend takes the same request twice.',
+  },
+  'HNG-321': {
+    severity: 'error',
+    title: 'Operations call each other in a circle',
+    remedy: 'Break the circle: let one of them call a backend.',
+  },
+  'HNG-322': {
+    severity: 'warning',
+    title: 'A case gives a value that nothing reads',
+    remedy: 'Remove the value, or declare the parameter.',
+  },
+  'HNG-323': {
+    severity: 'error',
+    title: 'A template is not well-formed',
+    remedy: 'Correct the text; {{ }} stands for one value.',
+  },
+  'HNG-324': {
+    severity: 'warning',
+    title: 'An example does not fit its schema',
+    remedy: 'Correct the example or the schema.',
+  },
+  'HNG-325': {
+    severity: 'info',
+    title: 'The API has no door',
+    remedy: 'Nothing to do where other flows call it; callers outside get 404.',
+  },
+  'HNG-326': { severity: 'error', title: 'A name is used twice', remedy: 'Give each its own name.' },
+  'HNG-327': {
+    severity: 'warning',
+    title: 'One path hides another',
+    remedy: 'Nothing to do when this order is meant: fixed parts go before parameters, parameters before the rest.',
+  },
   'HNG-401': { severity: 'error', title: 'No operation matches', status: 404, remedy: 'Check path and base path.' },
   'HNG-402': {
     severity: 'error',
@@ -240,6 +301,30 @@ export const CODES = {
     status: 500,
     remedy: 'Open the map before the call and correct the named fields.',
   },
+  'HNG-422': {
+    severity: 'error',
+    title: 'A message broke a check of the flow',
+    status: 502,
+    remedy: 'Look at the message before the check in the trace.',
+  },
+  'HNG-423': {
+    severity: 'error',
+    title: 'A list is longer than the flow allows',
+    status: 500,
+    remedy: 'Ask the backend for less, or raise the bound of the step.',
+  },
+  'HNG-424': {
+    severity: 'error',
+    title: 'Operations call each other too deeply',
+    status: 500,
+    remedy: 'Look at the calls in the trace; one of them leads back.',
+  },
+  'HNG-425': {
+    severity: 'error',
+    title: 'There is no such example',
+    status: 500,
+    remedy: 'Give the operation an example of this name, or a reply schema to make one from.',
+  },
   'HNG-501': {
     severity: 'error',
     title: 'The backend has no address here',
@@ -275,6 +360,12 @@ export const CODES = {
     title: 'The backend refused the request',
     status: 400,
     remedy: 'The fault says why.',
+  },
+  'HNG-508': {
+    severity: 'error',
+    title: 'The backend is left alone after failures',
+    status: 503,
+    remedy: 'Wait, or look at why it fails.',
   },
   'HNG-507': { severity: 'error', title: 'The backend failed', status: 502, remedy: 'The fault says why.' },
 } as const satisfies Record<string, CodeRow>;

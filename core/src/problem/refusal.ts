@@ -25,6 +25,8 @@ export interface RefusalOptions {
   /** For signed-in designers only: shown in the trace, never sent to callers. */
   readonly inner?: string;
   readonly backend?: string;
+  /** Status that the backend answered with. */
+  readonly backendStatus?: number;
   readonly cause?: unknown;
   readonly title?: string;
   /** Appended to the problem type, e.g. the name of a fault. */

@@ -2,6 +2,7 @@ import { Digits, isNumber } from '../message/digits';
 import { LIMITS } from '../limits';
 import type { InputFault } from '../problem';
 import { applicators, passes, safeRegExp, type Report, type Validator } from './applicators';
+import { CLOCK, MONTH_DAY, realDay } from './calendar';
 import { escapePointer, refName, typesOf, type JsonSchema, type JsonType, type TypeTable } from './types';
 
 export type { Report, Validator };
@@ -317,11 +318,18 @@ function numberRules(s: JsonSchema, parts: Validator[]): void {
   }
 }
 
+const OFFSET = '(?:[Zz]|[+-](?:[01]\\d|2[0-3]):[0-5]\\d)';
+const DATE = new RegExp(`^\\d{4}-${MONTH_DAY}$`);
+/** A leap second may stand where one can (RFC 3339 §5.7); which minute that is in UTC is not worked out. */
+const SECOND = CLOCK.replace('[0-5]\\d(?:', '(?:[0-5]\\d|60)(?:');
+const TIME = new RegExp(`^${SECOND}${OFFSET}$`);
+const DATE_TIME = new RegExp(`^\\d{4}-${MONTH_DAY}[Tt]${SECOND}${OFFSET}$`);
+
 /** Formats are asserted where we write or read them; RFC 3339 §5.6 for dates and times. */
 const FORMATS: Record<string, (text: string) => boolean> = {
-  'date-time': (t) => /^\d{4}-\d\d-\d\d[Tt]\d\d:\d\d:\d\d(\.\d+)?([Zz]|[+-]\d\d:\d\d)$/.test(t),
-  date: (t) => /^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])$/.test(t),
-  time: (t) => /^\d\d:\d\d:\d\d(\.\d+)?([Zz]|[+-]\d\d:\d\d)$/.test(t),
+  'date-time': (t) => DATE_TIME.test(t) && realDay(t),
+  date: (t) => DATE.test(t) && realDay(t),
+  time: (t) => TIME.test(t),
   uuid: (t) => /^[0-9a-f]{8}-([0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(t),
   email: (t) => /^[^@\s]+@[^@\s]+$/.test(t),
 };

@@ -32,6 +32,7 @@ const ROOTS = [
   'query',
   'cookies',
   'path',
+  'rest',
   'method',
   'status',
   'vars',

@@ -1,6 +1,7 @@
 import type { Contract } from '../contract';
 import type { BackendDocument, FlowDocument, OperationDocument, StepDocument } from '../flow/document';
 import type { CompiledStep, Run } from '../flow/run';
+import type { ContractOperation } from '../contract';
 import type { Finding, Place } from '../problem';
 import type { JsonSchema, TypeTable } from '../schema';
 
@@ -14,6 +15,32 @@ export interface StepContext {
   readonly place: Place;
   readonly types: TypeTable;
   backend(name: string): BackendContext | undefined;
+  /** An operation inside the gateway as a contract: of this document, or of another API by name. Undefined where nobody knows it. */
+  inner(operation: string, api: string | undefined): InnerOperation | undefined;
+  /** True when the other APIs of the gateway are known. */
+  readonly knowsApis: boolean;
+  /** Compiles the steps inside a step; `pointer` goes from the step to its flow. */
+  series(flow: readonly StepDocument[], pointer: string): readonly CompiledStep[];
+  /** Checks the steps inside a step, and says what message comes out of them. */
+  checkSeries(
+    flow: readonly StepDocument[],
+    pointer: string,
+    before: MessageType,
+    report: (f: Finding) => void,
+  ): MessageType;
+}
+
+export interface InnerOperation {
+  readonly operation: ContractOperation;
+  readonly types: TypeTable;
+}
+
+/** A flow inside a step: a line of a choose, the steps that an attempt tries. */
+export interface StepPart {
+  /** From the step to the flow, RFC 6901. */
+  readonly pointer: string;
+  readonly name: string;
+  readonly flow: readonly StepDocument[];
 }
 
 export interface BackendContext {
@@ -31,6 +58,17 @@ export interface MessageType {
   readonly types: TypeTable;
   readonly words: string;
   readonly isReply: boolean;
+  /** A reply step ended the flow: nothing behind it runs. */
+  readonly ended?: boolean;
+}
+
+/** What is known behind several lines of which one was taken. Lines that ended do not come this far. */
+export function mergeTypes(ends: readonly MessageType[], words: string): MessageType {
+  const open = ends.filter((e) => !e.ended);
+  const first = open[0];
+  if (!first) return { types: {}, words, isReply: true, ended: true };
+  if (open.every((e) => e.body === first.body && e.words === first.words)) return first;
+  return { types: {}, words, isReply: open.every((e) => e.isReply) };
 }
 
 /** One kind of step. Adding one is adding a folder with these four things and a line in registry.ts. */
@@ -41,6 +79,8 @@ export interface StepKind<D extends StepDocument = StepDocument> {
   /** Throws nothing for what `check` reports; a mistake it cannot live with becomes a step that refuses. */
   compile(step: D, context: StepContext): CompiledStep['run'];
   check(step: D, context: StepContext, before: MessageType, report: (f: Finding) => void): MessageType;
+  /** The flows inside the step, where its kind has any. */
+  parts?(step: D): readonly StepPart[];
   /** What stands under the pin on the track. */
   label(step: D): string;
 }

@@ -1,8 +1,14 @@
 import type { StepDocument } from '../flow/document';
+import { attemptKind } from './attempt/attempt';
 import { callKind } from './call/call';
+import { checkKind } from './check/check';
+import { chooseKind } from './choose/choose';
 import { convertKind } from './convert/convert';
+import { eachKind } from './each/each';
+import { gatherKind } from './gather/gather';
 import type { StepKind } from './kind';
 import { mapKind } from './map/map';
+import { rememberKind } from './remember/remember';
 import { replyKind } from './reply/reply';
 import { setKind } from './set/set';
 
@@ -10,8 +16,14 @@ import { setKind } from './set/set';
 const KINDS: { readonly [K in StepDocument['kind']]: StepKind<Extract<StepDocument, { kind: K }>> } = {
   map: mapKind,
   call: callKind,
+  choose: chooseKind,
+  gather: gatherKind,
+  each: eachKind,
+  attempt: attemptKind,
+  remember: rememberKind,
   convert: convertKind,
   set: setKind,
+  check: checkKind,
   reply: replyKind,
 };
 

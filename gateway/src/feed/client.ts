@@ -1,10 +1,9 @@
 import { writeJson } from '@hinge/core';
 import { createParser } from 'eventsource-parser';
 import { request } from 'undici';
-import type { Rehearsal } from '@hinge/core';
 import type { GatewayConfig } from '../config';
 import { GATEWAY_LIMITS } from '../limits';
-import type { RehearsalOrder } from '../rehearsals';
+import type { Rehearsed, RehearsalOrder } from '../rehearsals';
 import type { FeedEvents, FeedReport } from './messages';
 
 export interface FeedOptions {
@@ -12,7 +11,7 @@ export interface FeedOptions {
   readonly studio: string;
   readonly token: string;
   readonly apply: (config: GatewayConfig) => Promise<void>;
-  readonly rehearse: (order: RehearsalOrder) => Promise<Rehearsal>;
+  readonly rehearse: (order: RehearsalOrder) => Promise<Rehearsed>;
   readonly log?: (message: string) => void;
 }
 
@@ -105,7 +104,7 @@ export class FeedClient {
     } else if (event === 'rehearse') {
       const order = JSON.parse(data) as FeedEvents['rehearse'];
       try {
-        await this.report({ kind: 'rehearsed', id: order.id, rehearsal: await this.options.rehearse(order) });
+        await this.report({ kind: 'rehearsed', id: order.id, ...(await this.options.rehearse(order)) });
       } catch (error) {
         await this.report({ kind: 'not-rehearsed', id: order.id, why: (error as Error).message });
       }

@@ -1,6 +1,5 @@
-import type { Rehearsal } from '@hinge/core';
 import type { GatewayConfig } from '../config';
-import type { RehearsalOrder } from '../rehearsals';
+import type { Rehearsed, RehearsalOrder } from '../rehearsals';
 import type { Trace } from '../telemetry/trace';
 
 /** What the studio sends down the one stream, by event name. */
@@ -14,6 +13,6 @@ export interface FeedEvents {
 export type FeedReport =
   | { readonly kind: 'applied'; readonly revision: string }
   | { readonly kind: 'refused'; readonly revision: string; readonly why: string }
-  | { readonly kind: 'rehearsed'; readonly id: string; readonly rehearsal: Rehearsal }
+  | ({ readonly kind: 'rehearsed'; readonly id: string } & Rehearsed)
   | { readonly kind: 'not-rehearsed'; readonly id: string; readonly why: string }
   | { readonly kind: 'traces'; readonly traces: readonly Trace[] };

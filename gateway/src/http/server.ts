@@ -1,4 +1,14 @@
-import { Body, endToEnd, LIMITS, refusalMessage, Refusal, type Message, type Ports, type StepSeen } from '@hinge/core';
+import {
+  Body,
+  endToEnd,
+  LIMITS,
+  refusalMessage,
+  Refusal,
+  type CompiledApi,
+  type Message,
+  type Ports,
+  type StepSeen,
+} from '@hinge/core';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import type { Readable } from 'node:stream';
@@ -22,6 +32,7 @@ export class GatewayServer {
   private router = new Router([]);
   private config: GatewayConfig = { revision: 'none', apis: [] };
   private apis: readonly LoadedApi[] = [];
+  private byName = new Map<string, CompiledApi>();
   private inFlight = 0;
   private draining = false;
 
@@ -55,6 +66,7 @@ export class GatewayServer {
     const router = new Router(apis);
     this.config = config;
     this.apis = apis;
+    this.byName = new Map(apis.map((a) => [a.config.slug, a.compiled]));
     this.router = router;
   }
 
@@ -81,6 +93,8 @@ export class GatewayServer {
     clearInterval(idle);
     clearTimeout(force);
   }
+
+  readonly neighbour = (name: string): CompiledApi | undefined => this.byName.get(name);
 
   private async take(req: IncomingMessage, res: ServerResponse): Promise<void> {
     const started = this.options.ports.clock.now();
@@ -136,6 +150,7 @@ export class GatewayServer {
         env: this.config.variables ?? {},
         traceId: trace.traceId,
         outbound: { traceparent: trace.traceparent },
+        apis: this.neighbour,
         observer: sampled ? { step: (s) => void seen.push(s) } : undefined,
       },
     );

@@ -4,7 +4,10 @@ import {
   type Finding,
   type FlowDocument,
   type Rehearsal,
-  type SampleRequest,
+  type CaseDocument,
+  type CaseResult,
+  type Neighbours,
+  walkFlow,
   operationsUsed,
 } from '@hinge/core';
 import { createHash } from 'node:crypto';
@@ -169,17 +172,16 @@ const REHEARSAL_MS = 30_000;
 /** Checks the draft and runs the sample on a gateway of the environment. */
 export async function rehearseDraft(
   document: FlowDocument,
-  operation: string,
-  sample: SampleRequest,
+  sample: CaseDocument,
   environment: string,
 ): Promise<Rehearsed> {
   const whole = await assemble(document);
-  const findings = checkDocument(whole, { environments: [environment] });
+  const findings = checkDocument(whole, { environments: [environment], neighbours: await neighboursOf(whole) });
   const [env] = await database().select().from(environments).where(eq(environments.name, environment));
   try {
-    const rehearsal = await hub().rehearse(
+    const { rehearsal } = await hub().rehearse(
       environment,
-      { document: whole, operation, request: sample, environment, variables: env?.variables ?? {} },
+      { document: whole, case: sample, environment, variables: env?.variables ?? {} },
       REHEARSAL_MS,
     );
     return { findings, rehearsal };
@@ -187,6 +189,42 @@ export async function rehearseDraft(
     if (!(error instanceof Error)) throw error;
     return { findings, why: error instanceof NoGateway ? error.message : `The rehearsal failed: ${error.message}` };
   }
+}
+
+/** Runs cases of a draft on a gateway of the environment, and judges them. */
+export async function runDraftCases(
+  document: FlowDocument,
+  cases: readonly CaseDocument[],
+  environment: string,
+): Promise<readonly CaseResult[]> {
+  const whole = await assemble(document);
+  const [env] = await database().select().from(environments).where(eq(environments.name, environment));
+  try {
+    const { results } = await hub().rehearse(
+      environment,
+      { document: whole, cases, environment, variables: env?.variables ?? {} },
+      REHEARSAL_MS * 4,
+    );
+    return results ?? [];
+  } catch (error) {
+    throw new Told(503, `The cases were not run: ${(error as Error).message}.`);
+  }
+}
+
+/** Drafts of the other APIs, where a flow calls one of them. */
+export async function neighboursOf(document: FlowDocument): Promise<Neighbours> {
+  const names = new Set<string>();
+  for (const o of Object.values(document.operations))
+    walkFlow(o.flow, (step) => {
+      if (step.kind === 'call' && step.api !== undefined) names.add(step.api);
+      if (step.kind === 'map' && step.to !== 'reply' && step.to.api !== undefined) names.add(step.to.api);
+    });
+  const found = new Map<string, FlowDocument>();
+  for (const name of names) {
+    const draft = await getDraft(name);
+    if (draft) found.set(name, draft.document);
+  }
+  return (name) => found.get(name);
 }
 
 export async function listEnvironments(): Promise<
@@ -213,7 +251,10 @@ export async function release(
     .where(and(eq(drafts.api, slug), eq(drafts.revision, revision)));
   if (!draft) throw new Told(404, `There is no draft ${revision} of ${slug}.`);
   const document = await assemble(draft.document);
-  const errors = checkDocument(document, { environments: [environment] }).filter((f) => f.severity === 'error');
+  const errors = checkDocument(document, {
+    environments: [environment],
+    neighbours: await neighboursOf(document),
+  }).filter((f) => f.severity === 'error');
   if (errors.length)
     throw new Told(
       422,

@@ -1,5 +1,5 @@
 'use client';
-import type { Finding, FlowDocument, Rehearsal, SampleRequest, StepTyping } from '@hinge/core';
+import type { CaseDocument, Finding, FlowDocument, Rehearsal, StepTyping } from '@hinge/core';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { RequestError } from '../../lib/client';
 import { send } from '../../lib/client';
@@ -28,7 +28,7 @@ export function useRehearsal(
   slug: string,
   document: FlowDocument,
   operation: string,
-  sample: SampleRequest | undefined,
+  sample: CaseDocument | undefined,
   environment: string,
   initial: Pick<RehearsalState, 'findings' | 'typing'>,
 ) {
@@ -43,7 +43,7 @@ export function useRehearsal(
       const a = await send<Answer>(
         'POST',
         `/api/apis/${slug}/rehearse`,
-        { document, operation, request: sample, environment },
+        { document, case: { ...sample, operation }, environment },
         mine.signal,
       );
       const mistake = a.findings.find(

@@ -1,4 +1,4 @@
-import type { Rehearsal } from '@hinge/core';
+import type { CaseResult, Rehearsal } from '@hinge/core';
 import { randomUUID } from 'node:crypto';
 
 /** What the studio sends down a gateway's stream; gateway/src/feed/messages.ts is the other end. */
@@ -8,8 +8,14 @@ export interface Line {
   send(event: 'config' | 'rehearse' | 'ping', data: unknown): void;
 }
 
+/** What a gateway sends back: one case message by message, or many judged. */
+export interface Answered {
+  readonly rehearsal?: Rehearsal;
+  readonly results?: readonly CaseResult[];
+}
+
 interface Waiting {
-  resolve(r: Rehearsal): void;
+  resolve(r: Answered): void;
   reject(e: Error): void;
   readonly timer: NodeJS.Timeout;
 }
@@ -33,7 +39,7 @@ export class Hub {
   }
 
   /** Sends the order to a gateway of the environment, the newest line first; rejects when there is none or it takes too long. */
-  rehearse(environment: string, order: object, timeoutMs: number): Promise<Rehearsal> {
+  rehearse(environment: string, order: object, timeoutMs: number): Promise<Answered> {
     const line = this.in(environment).at(-1);
     if (!line) return Promise.reject(new NoGateway(environment));
     const id = randomUUID();
@@ -47,7 +53,7 @@ export class Hub {
     });
   }
 
-  settle(id: string, result: Rehearsal | Error): void {
+  settle(id: string, result: Answered | Error): void {
     const w = this.waiting.get(id);
     if (!w) return;
     this.waiting.delete(id);

@@ -99,7 +99,12 @@ const loose = z.looseObject({});
 export const reportSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('applied'), revision: z.string() }),
   z.object({ kind: z.literal('refused'), revision: z.string(), why: z.string() }),
-  z.object({ kind: z.literal('rehearsed'), id: z.string(), rehearsal: loose }),
+  z.object({
+    kind: z.literal('rehearsed'),
+    id: z.string(),
+    rehearsal: loose.optional(),
+    results: z.array(loose).max(2000).optional(),
+  }),
   z.object({ kind: z.literal('not-rehearsed'), id: z.string(), why: z.string() }),
   z.object({ kind: z.literal('traces'), traces: z.array(loose).max(1000) }),
 ]);
@@ -138,7 +143,7 @@ export async function takeReport(gateway: { name: string }, report: Report): Pro
         .where(and(eq(gateways.name, gateway.name), eq(gateways.wantedRevision, report.revision)));
       return;
     case 'rehearsed':
-      hub().settle(report.id, report.rehearsal as never);
+      hub().settle(report.id, report as never);
       return;
     case 'not-rehearsed':
       hub().settle(report.id, new Error(report.why));

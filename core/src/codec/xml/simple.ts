@@ -272,7 +272,7 @@ function stringCodec(type: SimpleType): SimpleCodec {
   const allowed = f.enumeration ? new Set(f.enumeration.map((e) => normalise(e, type))) : undefined;
   const check = (text: string): string | undefined => {
     if (allowed && !allowed.has(text)) return `"${brief(text)}" is none of ${[...allowed].slice(0, 20).join(', ')}`;
-    if (lexical && !lexical.test.test(text)) return `"${brief(text)}" is not ${lexical.words}`;
+    if (lexical && !lexical.test(text)) return `"${brief(text)}" is not ${lexical.words}`;
     if (counted && (min !== undefined || max !== undefined)) {
       const n = lengthOf(text);
       if (min !== undefined && n < min) return `"${brief(text)}" is shorter than ${min} characters`;

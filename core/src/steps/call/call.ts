@@ -1,26 +1,30 @@
 import { endToEnd } from '../../message/hop';
-import { finding, Refusal } from '../../problem';
+import { finding, Refusal, type Finding } from '../../problem';
 import type { Run } from '../../flow/run';
 import { LIMITS } from '../../limits';
-import type { BackendContext, StepKind } from '../kind';
+import { checkCondition } from '../condition';
+import type { BackendContext, MessageType, StepContext, StepKind } from '../kind';
+import { operationOfMessage } from '../map/to-backend';
+import { checkTemplate, compileTemplate } from '../template';
+import { compileCaller } from './caller';
 import { httpCall } from './http';
 import type { CallDocument } from './schema';
-import { addressOf, send } from './send';
 import { soapCall } from './soap';
 
 export const callKind: StepKind<CallDocument> = {
   kind: 'call',
-  words: 'call a backend',
-  label: (step) => step.backend,
+  words: 'call a backend, or an operation of this gateway',
+  label: (step) => step.backend ?? step.operation ?? 'nothing',
 
   compile(step, context) {
+    if (step.backend === undefined) return innerCall(step, context);
     const backend = context.backend(step.backend);
     const fail = (inner: string) => () => {
       throw new Refusal('HNG-420', { detail: 'A step of the flow failed. The trace says which.', inner });
     };
     if (!backend) return fail(`there is no backend ${step.backend}`);
     const timeoutMs = step.timeoutMs ?? backend.document.timeoutMs ?? LIMITS.callMs;
-    if (step.operation === undefined) return passThrough(backend, timeoutMs);
+    if (step.operation === undefined) return passThrough(step, backend, timeoutMs);
     const operation = backend.contract?.operations.find((o) => o.id === step.operation);
     if (operation?.soap) return soapCall(step, backend, operation.soap, timeoutMs);
     if (operation?.http) return httpCall(step, backend, operation, timeoutMs);
@@ -28,6 +32,8 @@ export const callKind: StepKind<CallDocument> = {
   },
 
   check(step, context, before, report) {
+    if (step.backend === undefined) return checkInner(step, context, report);
+    checkSettings(step, context, before, report);
     const backend = context.backend(step.backend);
     const at = (member: string) => ({ ...context.place, pointer: `${context.place.pointer}/${member}` });
     const unknown = { types: {}, words: 'an unknown message', isReply: true };
@@ -87,14 +93,17 @@ export const callKind: StepKind<CallDocument> = {
   },
 };
 
-function passThrough(backend: BackendContext, timeoutMs: number) {
+function passThrough(step: CallDocument, backend: BackendContext, timeoutMs: number) {
+  const call = compileCaller(step, backend);
+  const path = step.path === undefined ? undefined : compileTemplate(step.path, 'text/plain');
   return async (run: Run): Promise<void> => {
     const m = run.message;
-    const base = addressOf(backend, run).replace(/\/$/, '');
     const headers = endToEnd(m.headers);
     Object.assign(headers, run.outbound);
-    const reply = await send(run, backend, {
-      url: `${base}${run.request.rest}${run.request.search}`,
+    if (path?.readsBody) await m.body.load();
+    const tail = path ? await path.render(run) : `${run.request.rest}${run.request.search}`;
+    const reply = await call(run, {
+      url: (address) => `${address.replace(/\/$/, '')}${tail}`,
       method: run.request.method,
       headers,
       body: m.body,
@@ -107,4 +116,95 @@ function passThrough(backend: BackendContext, timeoutMs: number) {
       format: reply.body.mediaType,
     };
   };
+}
+
+/** An operation inside the gateway: with the arguments that a map made, or with the request as it is. */
+function innerCall(step: CallDocument, context: StepContext) {
+  const { operation } = step;
+  return async (run: Run): Promise<void> => {
+    const inner = run.more.inner;
+    if (operation === undefined || !inner)
+      throw new Refusal('HNG-420', {
+        detail: 'A step of the flow failed. The trace says which.',
+        inner:
+          operation === undefined
+            ? 'the call names neither a backend nor an operation'
+            : 'nothing here runs inner operations',
+      });
+    const made = operationOfMessage(run.message)?.id === operation;
+    const end = await inner({ api: step.api, operation, message: run.message, run, at: context.at, made });
+    run.backendMs += end.backendMs;
+    if (end.refusal) throw end.refusal;
+    run.message = end.reply;
+  };
+}
+
+function checkInner(step: CallDocument, context: StepContext, report: (f: Finding) => void): MessageType {
+  const place = { ...context.place, pointer: `${context.place.pointer}/operation` };
+  const unknown = { types: {}, words: 'an unknown message', isReply: true };
+  if (step.operation === undefined) {
+    report(finding('HNG-302', 'the call names neither a backend nor an operation', place, 'Name a backend.'));
+    return unknown;
+  }
+  const inner = context.inner(step.operation, step.api);
+  // What other APIs the gateway will run is not known to a single document.
+  if (!inner && step.api !== undefined && !context.knowsApis)
+    return { ...unknown, words: `the reply of ${step.operation}` };
+  if (!inner) {
+    const words = step.api === undefined ? step.operation : `${step.operation} of ${step.api}`;
+    report(finding('HNG-302', `there is no operation ${words} in this gateway`, place));
+    return unknown;
+  }
+  return {
+    body: inner.operation.reply?.body,
+    types: inner.types,
+    words: `the reply of ${step.operation}`,
+    isReply: true,
+  };
+}
+
+/** Routes, retry and the path of a proxy. */
+function checkSettings(
+  step: CallDocument,
+  context: StepContext,
+  before: MessageType,
+  report: (f: Finding) => void,
+): void {
+  const routes = step.routes ?? [];
+  const at = (member: string) => ({ ...context.place, pointer: `${context.place.pointer}${member}` });
+  routes.forEach((r, i) => {
+    if (r.when !== undefined) checkCondition(r.when, context, `/routes/${i}/when`, before, report);
+    else if (i < routes.length - 1)
+      report(
+        finding(
+          'HNG-315',
+          `row ${i + 2} comes after a row without a condition, which always holds`,
+          at(`/routes/${i + 1}`),
+        ),
+      );
+    if (r.address !== undefined)
+      checkTemplate(r.address, 'text/plain', context, `/routes/${i}/address`, before, report);
+    for (const address of r.address !== undefined && !r.address.includes('{{')
+      ? [r.address]
+      : (r.shares ?? []).map((s) => s.address))
+      if (!/^https?:\/\/[^/]/.test(address))
+        report(finding('HNG-301', `"${address}" is no http or https address`, at(`/routes/${i}`)));
+  });
+  if (step.path !== undefined) checkTemplate(step.path, 'text/plain', context, '/path', before, report);
+  if (!step.retry || step.retry.unsafe) return;
+  const operation =
+    step.operation === undefined
+      ? undefined
+      : context.backend(step.backend!)?.contract?.operations.find((o) => o.id === step.operation);
+  const method = operation?.soap ? 'POST' : (operation?.http?.method ?? context.operation.method);
+  if (!['GET', 'HEAD', 'PUT', 'DELETE', 'OPTIONS', 'ANY'].includes(method))
+    report(
+      finding(
+        'HNG-320',
+        operation?.soap
+          ? `${step.operation} is a SOAP call (POST): it is never repeated, unless the retry says unsafe: true`
+          : `${method} is not idempotent (RFC 9110 §9.2.2): it is never repeated, unless the retry says unsafe: true`,
+        at('/retry'),
+      ),
+    );
 }

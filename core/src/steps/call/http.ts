@@ -11,11 +11,13 @@ import { Refusal } from '../../problem';
 import type { BackendContext } from '../kind';
 import { operationOfMessage } from '../map/to-backend';
 import type { CallDocument } from './schema';
-import { addressOf, loadReply, send, textOf, unreadable } from './send';
+import { compileCaller } from './caller';
+import { loadReply, textOf, unreadable } from './send';
 
 /** Calls an operation of an OpenAPI contract. The reply is read by the schema that the contract gives for its status and media type. */
 export function httpCall(step: CallDocument, backend: BackendContext, operation: ContractOperation, timeoutMs: number) {
   const lenient = backend.document.reply === 'lenient';
+  const call = compileCaller(step, backend);
   const readers = new Map<string, MediaCodec | undefined>();
   const readerFor = (status: number, mediaType: string): MediaCodec | undefined => {
     const key = `${status} ${essence(mediaType)}`;
@@ -34,8 +36,9 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
         detail: 'A step of the flow failed. The trace says which.',
         inner: `no map made a request for ${operation.id} before this call`,
       });
-    const reply = await send(run, backend, {
-      url: `${addressOf(backend, run).replace(/\/$/, '')}${m.path}`,
+    const reply = await call(run, {
+      operation: operation.id,
+      url: (address) => `${address.replace(/\/$/, '')}${m.path}`,
       method: m.method!,
       headers: { ...m.headers, ...run.outbound },
       body: m.body,
@@ -135,6 +138,7 @@ function failed(
   if (mapped)
     return new Refusal('HNG-506', {
       backend: backend.name,
+      backendStatus: status,
       status: mapped.status,
       title: mapped.title,
       detail: reason,
@@ -149,6 +153,7 @@ function failed(
     if (!asIs) headers['content-type'] = 'application/json';
     return new Refusal('HNG-506', {
       backend: backend.name,
+      backendStatus: status,
       status,
       fault,
       inner,
@@ -158,6 +163,7 @@ function failed(
   const retry = reply.headers['retry-after'];
   return new Refusal('HNG-507', {
     backend: backend.name,
+    backendStatus: status,
     detail: ours ? `${backend.name} does not let the gateway in.` : reason,
     fault: ours ? undefined : fault,
     inner,

@@ -10,15 +10,19 @@ import { Refusal, type RefusalOptions } from '../../problem';
 import type { BackendContext } from '../kind';
 import { operationOfMessage } from '../map/to-backend';
 import type { CallDocument } from './schema';
-import { addressOf, loadReply, portAddress, send, textOf, unreadable } from './send';
+import { compileCaller } from './caller';
+import { loadReply, portAddress, textOf, unreadable } from './send';
 
 export function soapCall(step: CallDocument, backend: BackendContext, soap: SoapOperation, timeoutMs: number) {
   const lenient = backend.document.reply === 'lenient';
   const expect = { message: soap.output ?? { headers: [] }, faults: soap.faults };
+  const call = compileCaller(step, backend);
+  const first = backend.contract?.addresses[0];
   return async (run: Run): Promise<void> => {
     const m = requestFor(run.message, soap);
-    const reply = await send(run, backend, {
-      url: portAddress(addressOf(backend, run), backend.contract?.addresses[0], soap.address),
+    const reply = await call(run, {
+      operation: step.operation,
+      url: (address) => portAddress(address, first, soap.address),
       method: 'POST',
       headers: { ...m.headers, ...run.outbound },
       body: m.body,

@@ -3,7 +3,7 @@ import { mediaCodec, type MediaCodec } from '../../codec/media';
 import type { ShapeFault } from '../../codec/xml';
 import { Body } from '../../message/body';
 import { isJson } from '../../message/headers';
-import { finding, Refusal, type Finding, type InputFault } from '../../problem';
+import { finding, Refusal, type Finding, type InputFault, type Place } from '../../problem';
 import {
   pointerParts,
   resolveSchema,
@@ -51,8 +51,9 @@ export function targetOf(step: MapDocument, context: StepContext): Target | Find
       },
     };
   }
-  const backend = context.backend(step.to.backend);
   const place = { ...context.place, pointer: `${context.place.pointer}/to` };
+  if (step.to.backend === undefined) return innerTarget(step.to.operation, step.to.api, context, place);
+  const backend = context.backend(step.to.backend);
   if (!backend) return finding('HNG-302', `there is no backend ${step.to.backend}`, place);
   const wanted = step.to.operation;
   const operation = backend.contract?.operations.find((o) => o.id === wanted);
@@ -88,6 +89,13 @@ export function targetOf(step: MapDocument, context: StepContext): Target | Find
     operation,
     backend: backend.name,
   };
+}
+
+function innerTarget(id: string, api: string | undefined, context: StepContext, place: Place): Target | Finding {
+  const inner = context.inner(id, api);
+  const words = api === undefined ? id : `${id} of ${api}`;
+  if (!inner) return finding('HNG-302', `there is no operation ${words} in this gateway`, place);
+  return { ...httpTarget(inner.operation), types: inner.types, operation: inner.operation, words };
 }
 
 const isFinding = (t: Target | Finding): t is Finding => 'severity' in t;

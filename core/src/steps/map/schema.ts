@@ -12,8 +12,13 @@ export const mapSchema = z.strictObject({
   kind: z.literal('map'),
   ...stepBase,
   to: z
-    .union([z.literal('reply'), z.strictObject({ backend: z.string(), operation: z.string() })])
-    .describe('What the map makes: the reply to the caller, or the request of a backend operation'),
+    .union([
+      z.literal('reply'),
+      z.strictObject({ backend: z.string().optional(), api: z.string().optional(), operation: z.string() }),
+    ])
+    .describe(
+      'What the map makes: the reply to the caller, the request of a backend operation, or of an operation in the gateway (no backend)',
+    ),
   fields: z
     .array(
       z.strictObject({

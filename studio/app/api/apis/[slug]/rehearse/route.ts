@@ -1,12 +1,11 @@
-import { typeFlow, type SampleRequest } from '@hinge/core';
+import { typeFlow, type CaseDocument } from '@hinge/core';
 import { z } from 'zod';
-import { assemble, demandShape, rehearseDraft } from '../../../../../features/apis/server';
+import { assemble, demandShape, neighboursOf, rehearseDraft } from '../../../../../features/apis/server';
 import { jsonRoute } from '../../../../../lib/route';
 
 const body = z.object({
   document: z.looseObject({}),
-  operation: z.string(),
-  request: z.looseObject({}),
+  case: z.looseObject({ operation: z.string() }),
   environment: z.string(),
 });
 
@@ -17,9 +16,9 @@ export const POST = jsonRoute<{ slug: string }, z.infer<typeof body>>(
   async ({ body: b }) => {
     const document = demandShape(b.document);
     const [rehearsed, whole] = await Promise.all([
-      rehearseDraft(document, b.operation, b.request as SampleRequest, b.environment),
+      rehearseDraft(document, b.case as unknown as CaseDocument, b.environment),
       assemble(document),
     ]);
-    return { ...rehearsed, typing: typeFlow(whole, b.operation) };
+    return { ...rehearsed, typing: typeFlow(whole, b.case.operation, await neighboursOf(whole)) };
   },
 );

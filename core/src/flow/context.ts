@@ -1,0 +1,153 @@
+import type { ContractOperation } from '../contract';
+import { stepKind } from '../steps/registry';
+import type { InnerOperation, MessageType, StepContext, StepPart } from '../steps/kind';
+import { finding, type Finding } from '../problem';
+import type { BackendSet } from './contracts';
+import type { FlowDocument, OperationDocument, StepDocument } from './document';
+import { stepFailure, type CompiledStep, type Run } from './run';
+
+/** Documents of the APIs that run beside this one, by their name on the gateway. */
+export type Neighbours = (api: string) => FlowDocument | undefined;
+
+export interface FlowWorld {
+  readonly document: FlowDocument;
+  readonly backends: BackendSet;
+  readonly operationId: string;
+  readonly operation: OperationDocument;
+  /** Where flow `at` pointers start in the document. */
+  readonly root: string;
+  readonly neighbours?: Neighbours;
+  /** Told of the type before every step, when somebody wants to know. */
+  readonly seen?: (at: string, step: StepDocument, before: MessageType, after: MessageType) => void;
+}
+
+/** What a step at `at` knows, the steps inside it included. */
+export function contextAt(world: FlowWorld, at: string): StepContext {
+  return {
+    document: world.document,
+    operationId: world.operationId,
+    operation: world.operation,
+    at,
+    types: world.document.types ?? {},
+    place: { pointer: `${world.root}${at}` },
+    backend: (name) => world.backends.contexts.get(name),
+    knowsApis: world.neighbours !== undefined,
+    inner: (operation, api) => innerOperation(world, operation, api),
+    series: (flow, pointer) => compileSeries(world, flow, at + pointer),
+    checkSeries: (flow, pointer, before, report) => checkSeries(world, flow, at + pointer, before, report),
+  };
+}
+
+export function compileSeries(world: FlowWorld, flow: readonly StepDocument[], pointer: string): CompiledStep[] {
+  const steps: CompiledStep[] = [];
+  flow.forEach((step, i) => {
+    if (step.off) return;
+    const at = `${pointer}/${i}`;
+    const run = stepKind(step.kind).compile(step, contextAt(world, at));
+    const where = { at, kind: step.kind, name: step.name };
+    steps.push({ ...where, run: (r) => guarded(run, r, where) });
+  });
+  return steps;
+}
+
+async function guarded(
+  run: CompiledStep['run'],
+  r: Run,
+  where: { at: string; kind: string; name?: string },
+): Promise<void> {
+  try {
+    await run(r);
+  } catch (error) {
+    throw stepFailure(where, error);
+  }
+}
+
+export function checkSeries(
+  world: FlowWorld,
+  flow: readonly StepDocument[],
+  pointer: string,
+  before: MessageType,
+  report: (f: Finding) => void,
+): MessageType {
+  let type = before;
+  flow.forEach((step, i) => {
+    const at = `${pointer}/${i}`;
+    if (step.off) {
+      world.seen?.(at, step, type, type);
+      return;
+    }
+    if (type.ended && !flow.slice(0, i).some((s) => s.kind !== 'reply' && s.off))
+      report(
+        finding('HNG-315', `${step.name ?? step.kind} comes after the reply that ends the flow`, {
+          pointer: `${world.root}${at}`,
+        }),
+      );
+    const after = stepKind(step.kind).check(step, contextAt(world, at), type, report);
+    world.seen?.(at, step, type, after);
+    type = after;
+  });
+  return type;
+}
+
+/** An operation of an API as other flows see it: its parameters, request and reply as a contract's. */
+export function innerOperation(
+  world: Pick<FlowWorld, 'document' | 'neighbours'>,
+  id: string,
+  api: string | undefined,
+): InnerOperation | undefined {
+  const document = api === undefined ? world.document : world.neighbours?.(api);
+  const o = document?.operations[id];
+  if (!document || !o) return undefined;
+  const mediaType = o.request?.mediaType ?? 'application/json';
+  const replyMedia = o.reply?.mediaType ?? 'application/json';
+  const operation: ContractOperation = {
+    id,
+    name: id,
+    documentation: o.summary ?? o.description,
+    request: { body: o.request?.schema ?? {}, headers: [], mediaType },
+    reply: { body: o.reply?.schema ?? {}, headers: [], mediaType: replyMedia },
+    faults: [],
+    http: {
+      method: o.method === 'ANY' ? 'GET' : o.method,
+      path: o.path,
+      parameters: (o.parameters ?? []).map((p) => ({
+        name: p.name,
+        in: p.in,
+        required: p.in === 'path' || (p.required ?? false),
+        schema: p.schema,
+        style: p.style ?? (p.in === 'path' || p.in === 'header' ? 'simple' : 'form'),
+        explode: p.explode ?? (p.in === 'query' || p.in === 'cookie'),
+        documentation: p.description,
+      })),
+      ...(o.request && {
+        request: { required: o.request.required ?? false, media: [{ mediaType, schema: o.request.schema ?? {} }] },
+      }),
+      replies: [
+        { status: String(o.reply?.status ?? 200), media: [{ mediaType: replyMedia, schema: o.reply?.schema ?? {} }] },
+      ],
+      links: [],
+      security: [],
+    },
+  };
+  return { operation, types: document.types ?? {} };
+}
+
+/** The flows inside a step. */
+export function partsOf(step: StepDocument): readonly StepPart[] {
+  return stepKind(step.kind).parts?.(step) ?? [];
+}
+
+/** Every step of a flow with its pointer, those inside others after them. */
+export function walkFlow(
+  flow: readonly StepDocument[],
+  visit: (step: StepDocument, at: string, off: boolean) => void,
+  pointer = '',
+  off = false,
+): void {
+  flow.forEach((step, i) => {
+    const at = `${pointer}/${i}`;
+    const away = off || (step.off ?? false);
+    visit(step, at, away);
+    for (const part of partsOf(step)) walkFlow(part.flow, visit, at + part.pointer, away);
+  });
+}

@@ -1,0 +1,95 @@
+import { endToEnd } from '../message/hop';
+import { Refusal } from '../problem';
+import type { CallContext, CompiledApi, Incoming } from './compile';
+import type { RunMore } from './run';
+
+/** Calls from flow to flow may nest so deep; a circle ends here at the latest. */
+const DEEPEST = 16;
+
+/**
+ * Runs operations inside the gateway. With arguments that a map made, the operation is called as from outside, but without doors; without them the
+ * request goes on as it is, as if the steps of the other flow stood here.
+ */
+export function innerRunner(context: CallContext, self: () => CompiledApi | undefined): NonNullable<RunMore['inner']> {
+  return async (call) => {
+    const depth = (context.depth ?? 0) + 1;
+    if (depth > DEEPEST)
+      throw new Refusal('HNG-424', {
+        detail: 'The flow calls itself too often.',
+        inner: `${call.operation} at ${call.at} is call ${depth} from flow to flow`,
+      });
+    const api = call.api === undefined ? self() : context.apis?.(call.api);
+    const operation = api?.inside.get(call.operation);
+    if (!operation)
+      throw new Refusal('HNG-420', {
+        detail: 'A step of the flow failed. The trace says which.',
+        inner: `there is no operation ${call.operation}${call.api === undefined ? '' : ` of ${call.api}`} in this gateway`,
+      });
+    const prefix = `${context.prefix ?? ''}${call.at}/inner`;
+    if (!call.made && call.api === undefined) {
+      const fork = call.run.forInner(prefix, innerRunner({ ...context, depth, prefix }, self));
+      const before = fork.backendMs;
+      await operation.continueWith(fork);
+      Object.assign(call.run.vars, fork.vars);
+      return { reply: fork.message, backendMs: fork.backendMs - before };
+    }
+    const { message } = call;
+    const [url = '/', search = ''] = splitQuery(message.path ?? operation.path);
+    const incoming: Incoming = {
+      method: operation.method === 'ANY' ? (message.method ?? 'GET') : operation.method,
+      url,
+      path: pathValues(operation.path, url),
+      query: queryValues(search),
+      search,
+      rest: '',
+      headers: endToEnd(message.headers),
+      body: message.body,
+    };
+    const outcome = await operation.handle(incoming, {
+      ...context,
+      identity: call.run.identity,
+      depth,
+      prefix,
+      trail: call.run.more.trail,
+    });
+    return outcome;
+  };
+}
+
+function splitQuery(path: string): [string, string] {
+  const cut = path.indexOf('?');
+  return cut < 0 ? [path, ''] : [path.slice(0, cut), path.slice(cut)];
+}
+
+function pathValues(template: string, url: string): Record<string, string> {
+  const names: string[] = [];
+  const pattern = template
+    .split(/(\{[^}]*\})/)
+    .map((part) => {
+      if (!part.startsWith('{')) return part.replace(/[.*+?^$()|[\]\\]/g, '\\$&');
+      names.push(part.slice(1, -1));
+      return '([^/]*)';
+    })
+    .join('');
+  const m = new RegExp(`^${pattern}$`).exec(url);
+  return Object.fromEntries(names.map((name, i) => [name, decode(m?.[i + 1] ?? '')]));
+}
+
+function decode(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
+}
+
+function queryValues(search: string): Record<string, string | string[]> {
+  const out: Record<string, string | string[]> = {};
+  for (const [name, value] of new URLSearchParams(search)) {
+    const have = out[name];
+    if (have === undefined) out[name] = value;
+    else if (Array.isArray(have)) have.push(value);
+    else out[name] = [have, value];
+  }
+  return out;
+}

@@ -1,0 +1,67 @@
+import { LIMITS } from '../../limits';
+import { finding, Refusal } from '../../problem';
+import { collectFaults, ValidatorSet, type JsonSchema } from '../../schema';
+import type { StepContext, StepKind } from '../kind';
+import type { CheckDocument } from './schema';
+
+export const checkKind: StepKind<CheckDocument> = {
+  kind: 'check',
+  words: 'hold the body against a schema',
+  label: (step) =>
+    typeof step.against === 'string' ? `the ${step.against}` : 'type' in step.against ? step.against.type : 'a schema',
+
+  compile(step, context) {
+    const schema = schemaOf(step, context);
+    if (!schema) return () => undefined;
+    const validate = new ValidatorSet(context.types).compile(schema);
+    return async (run) => {
+      await run.message.body.load();
+      let value: unknown;
+      try {
+        value = run.message.body.value();
+      } catch (error) {
+        const words = (error as Error).message;
+        throw run.message.status === undefined
+          ? new Refusal('HNG-403', {
+              detail: `The body cannot be read: ${words}.`,
+              errors: [{ pointer: '', code: 'syntax', detail: words }],
+            })
+          : new Refusal('HNG-422', { inner: `the body cannot be read: ${words}` });
+      }
+      const faults = collectFaults(validate, value);
+      run.notes = { faults: faults.length };
+      if (!faults.length) return;
+      // A caller can mend a request, and nothing else.
+      if (run.message.status === undefined && run.isRequest) throw new Refusal('HNG-404', { errors: faults });
+      throw new Refusal('HNG-422', {
+        detail: 'A message broke a check of the flow. The trace says where.',
+        inner: faults
+          .slice(0, LIMITS.inputFaults)
+          .map((f) => `${f.pointer || '/'} ${f.detail}`)
+          .join('; '),
+      });
+    };
+  },
+
+  check(step, context, before, report) {
+    const schema = schemaOf(step, context);
+    const place = { ...context.place, pointer: `${context.place.pointer}/against` };
+    if (!schema) {
+      const words =
+        typeof step.against === 'string'
+          ? `the operation has no schema of its ${step.against}`
+          : 'there is no such type';
+      report(finding('HNG-302', words, place, 'Choose another schema, or give the operation one.'));
+      return before;
+    }
+    return { ...before, body: schema, types: context.types };
+  },
+};
+
+function schemaOf(step: CheckDocument, context: StepContext): JsonSchema | undefined {
+  const { against } = step;
+  if (against === 'request') return context.operation.request?.schema;
+  if (against === 'reply') return context.operation.reply?.schema;
+  if ('type' in against) return context.types[against.type] ? { $ref: `#/types/${against.type}` } : undefined;
+  return against.schema;
+}
