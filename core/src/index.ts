@@ -22,3 +22,4 @@ export { readSoap, writeSoap, writeFault, soapMediaType, type SoapAnswer, type S
 export { PLAIN, PlainError, readPlainDocument, writePlainDocument, type PlainSettings } from './codec/xml';
 export { httpTarget, requestMessage } from './steps/map/to-backend';
 export { portAddress } from './steps/call/send';
+export { OPERATORS, conditionWords, type Condition, type ConditionRow, type Operator } from './steps/condition';

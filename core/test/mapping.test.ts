@@ -1,6 +1,10 @@
 import { describe, expect, test } from '@jest/globals';
 import {
   checkDocument,
+  compileExpression,
+  fieldsOf,
+  joinExpression,
+  wholeOf,
   coverageOf,
   draftRest,
   editDistance,
@@ -135,4 +139,74 @@ test('coverage counts required leaves; an empty optional parent asks for nothing
   expect(coverageOf(target, [])).toEqual({ required: 2, filled: 0, missing: ['/a', '/deep/x'] });
   expect(coverageOf(target, ['/a', '/deep'])).toEqual({ required: 2, filled: 2, missing: [] });
   expect(coverageOf(target, ['/a', '/deep/x', '/may/other'])).toEqual({ required: 3, filled: 2, missing: ['/may/z'] });
+});
+
+describe('a map as one text, and back', () => {
+  const fields = [
+    { to: '/headers/X-A', from: 'path.id' },
+    { to: '/body/vessel/name', from: 'body.n & ", {x: 1}"' },
+    { to: '/body/vessel/a~1b', from: '$map(body.list, function($v) { {"q": $v} })' },
+    { to: '/body/list', from: 'body.tides[kind = "HIGH"].{"at": at}' },
+    { to: '/body/odd', from: '`a:b`' },
+  ];
+
+  test('fields become one object and the same fields again', () => {
+    const text = wholeOf({ fields });
+    expect(text.fields).toEqual([fields[0]]);
+    expect(compileExpression(text.whole!).source).toBe(text.whole);
+    const again = fieldsOf(text);
+    expect(again.whole).toBeUndefined();
+    expect([...again.fields!].sort((a, b) => (a.to < b.to ? -1 : 1))).toEqual(
+      [...fields].sort((a, b) => (a.to < b.to ? -1 : 1)),
+    );
+  });
+
+  test('what is no plain object stays one expression', () => {
+    for (const whole of ['body', '$merge([body, {"a": 1}])', '{"a": 1}.a', '{body.k: 1}'])
+      expect(fieldsOf({ whole }).fields).toEqual([{ to: '/body', from: whole }]);
+    expect(wholeOf({ fields: [{ to: '/body', from: 'body.x' }] }).whole).toBe('body.x');
+    expect(wholeOf({}).whole).toBe('{}');
+  });
+});
+
+describe('joins as expressions', () => {
+  const rows = (schema: JsonSchema) => typeRows({ properties: { body: schema } }, {});
+  const source = rows({
+    type: 'object',
+    properties: {
+      'odd name': { type: 'string' },
+      tides: {
+        type: 'array',
+        items: { type: 'object', properties: { at: { type: 'string' }, height: { type: 'number' } } },
+      },
+    },
+  });
+  const target = rows({
+    type: 'object',
+    properties: {
+      one: { type: 'string' },
+      many: {
+        type: 'array',
+        items: { type: 'object', properties: { at: { type: 'string' }, height: { type: 'number' } } },
+      },
+    },
+  });
+  const join = (from: string, to: string) =>
+    joinExpression(
+      source.find((r) => r.pointer === from)!,
+      target.find((r) => r.pointer === to)!,
+      source,
+      target,
+    );
+
+  test.each([
+    ['/body/odd name', '/body/one', 'body.`odd name`'],
+    ['/body/tides', '/body/many', '[body.tides.{ "at": at, "height": height }]'],
+    ['/body/odd name', '/body/many', '[body.`odd name`]'],
+    ['/body/tides', '/body/one', 'body.tides[0]'],
+    ['/body/tides/*/at', '/body/one', 'body.tides.at'],
+  ])('%s to %s is %s', (from, to, wanted) => {
+    expect(join(from, to)).toBe(wanted);
+    expect(() => compileExpression(wanted)).not.toThrow();
+  });
 });

@@ -1,3 +1,5 @@
 export * from './coverage';
 export * from './fit';
 export * from './suggest';
+export * from './expression';
+export * from './whole';

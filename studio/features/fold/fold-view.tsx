@@ -1,22 +1,30 @@
 'use client';
-import type {
-  Finding,
-  FlowDocument,
-  GuardDocument,
-  Rehearsal,
-  SampleRequest,
-  ShownMessage,
-  StepDocument,
-  StepTyping,
-  TypeRow,
+import { DndContext, PointerSensor, useSensor, useSensors, type DragEndEvent } from '@dnd-kit/core';
+import {
+  joinExpression,
+  pathExpression,
+  stepAt,
+  walkFlow,
+  type Finding,
+  type FlowDocument,
+  type GuardDocument,
+  type Rehearsal,
+  type SampleRequest,
+  type ShownMessage,
+  type StepDocument,
+  type StepTyping,
+  type TypeRow,
 } from '@hinge/core';
-import { useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
-import { CallPin } from './call-pin';
+import { useCallback, useMemo, useRef, useState, type ReactNode } from 'react';
+import { useFailedPin, useJump, usePinKeys, useWalk } from './fold-keys';
 import { Leaf } from './leaf';
-import { joinsOf, MapPin } from './map-pin';
-import { PlainPin } from './plain-pin';
+import { joinsOf } from './map-pin';
+import { PinHead, type PinAct } from './pin-head';
+import { faultyFields, pinOf } from './places';
+import { StepPin } from './step-pin';
 import { milliseconds, Track } from './track';
 import { formatWords, sizeWords, valueOf } from './values';
+import type { FoldWorld } from './world';
 
 type Operation = FlowDocument['operations'][string];
 
@@ -29,55 +37,73 @@ export interface FoldViewProps {
   readonly typing: readonly StepTyping[];
   readonly findings: readonly Finding[];
   readonly sample?: SampleRequest;
-  readonly faultsOf: (backend: string, operation: string | undefined) => readonly string[];
+  readonly world: FoldWorld;
   readonly readOnly?: boolean;
-  readonly onStep?: (index: number, step: StepDocument) => void;
+  readonly onStep?: (at: string, step: StepDocument) => void;
+  /** Does something with a whole step; returns where to look then. */
+  readonly onAct?: (at: string, act: PinAct) => string | undefined;
+  readonly onInsert?: (at: string) => void;
+  readonly onMapBefore?: (at: string) => void;
+  readonly unreached?: ReadonlySet<string>;
+  /** Chosen from outside: a step that was just added, a finding. */
+  readonly jump?: { readonly at: string; readonly field?: string; readonly n: number };
   /** Left side while the request is chosen: the editor of the case, or nothing. */
   readonly requestEditor?: ReactNode;
   readonly header: ReactNode;
   readonly notice?: ReactNode;
-  readonly footer: (select: (index: number, field?: string) => void) => ReactNode;
-  readonly start?: number;
+  readonly footer: (select: (at: string, field?: string) => void, selected: string) => ReactNode;
+  readonly start?: string;
   readonly waiting?: string;
   readonly variables?: Readonly<Record<string, unknown>>;
 }
 
-const emptySet: ReadonlySet<string> = new Set();
-
 /** The Fold: track above, the message before and after the chosen pin below, the pin between. Design and trace are this. */
 export function FoldView(p: FoldViewProps) {
   const flow = p.operation.flow;
-  const n = flow.length;
-  const [selected, setSelected] = useState(p.start ?? 0);
+  const order = useMemo(() => {
+    const out: string[] = [];
+    walkFlow(flow, (_s, at) => out.push(at));
+    return out;
+  }, [flow]);
+  const [wanted, setSelected] = useState(p.start ?? order[0] ?? 'request');
+  // A step that is gone leaves the eye at the end of the line.
+  const selected = wanted === 'request' || wanted === 'reply' || order.includes(wanted) ? wanted : 'reply';
   const [field, setField] = useState<string>();
   const [focusEditor, setFocusEditor] = useState(0);
   const frame = useRef<HTMLDivElement>(null);
   const steps = useMemo(() => p.rehearsal?.steps ?? [], [p.rehearsal]);
-  const shown = (i: number) => steps.find((s) => s.at === `/${i}`);
+  const shown = (at: string | undefined) => steps.find((s) => s.at === at);
 
-  const select = useCallback(
-    (index: number, target?: string) => {
-      setSelected(Math.max(-1, Math.min(n, index)));
-      setField(target);
-      setFocusEditor(target ? Date.now() : 0);
-    },
-    [n],
-  );
-  useFailedPin(p.rehearsal, flow.length, select);
-  useWalk(selected, select, n);
+  const select = useCallback((at: string, target?: string) => {
+    setSelected(at);
+    setField(target);
+    setFocusEditor(target ? Date.now() : 0);
+  }, []);
+  useJump(p.jump, select);
+  useFailedPin(p.rehearsal, select);
+  useWalk(selected, select, order);
+  usePinKeys(selected, p.readOnly ? undefined : p.onAct, p.readOnly ? undefined : p.onInsert, select);
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }));
 
-  const step = flow[selected];
+  const place = order.indexOf(selected);
+  const step = stepAt(flow, selected);
   const seen = shown(selected);
-  const typing = p.typing[selected];
+  const typing = p.typing.find((t) => t.at === selected);
+  const previous = selected === 'reply' ? order[order.length - 1] : (order[place - 1] ?? 'request');
+  const next = selected === 'request' ? order[0] : order[place + 1];
   const faultyPins = useMemo(
     () =>
       new Set(
         p.findings
           .filter((f) => f.severity === 'error')
           .map((f) => pinOf(f, p.operationId))
-          .filter((i) => i !== undefined),
+          .filter((at) => at !== undefined),
       ),
     [p.findings, p.operationId],
+  );
+  const own = useMemo(
+    () => p.findings.filter((f) => pinOf(f, p.operationId) === selected),
+    [p.findings, p.operationId, selected],
   );
   const sourceExtra = useMemo(
     () => reachRows(typing, p.operation, Object.keys(p.variables ?? {})),
@@ -87,13 +113,14 @@ export function FoldView(p: FoldViewProps) {
   const after = useMemo(() => valueOf(seen?.after), [seen]);
   const joins = useMemo(() => (step?.kind === 'map' ? joinsOf(step) : []), [step]);
   const lit = useMemo(() => new Set(joins.find((j) => j.to === field)?.from ?? []), [joins, field]);
-  const faulty = useMemo(
-    () => faultyFields(p.findings, p.operationId, selected, step),
-    [p.findings, p.operationId, selected, step],
-  );
+  const faulty = useMemo(() => faultyFields(own, step), [own, step]);
   const request = p.rehearsal?.request;
   const reply = p.rehearsal?.reply;
   const change = (s: StepDocument) => p.onStep?.(selected, s);
+  const choose = (pointer: string) => {
+    setField(pointer || undefined);
+    setFocusEditor(pointer ? Date.now() : 0);
+  };
   const leave = useCallback(
     () =>
       frame.current
@@ -101,6 +128,26 @@ export function FoldView(p: FoldViewProps) {
         ?.focus(),
     [field],
   );
+  const editable = !p.readOnly && p.onStep !== undefined;
+  const join = (from: string, to: string) => {
+    if (step?.kind !== 'map' || !editable) return;
+    const target = typing?.after.find((r) => r.pointer === to);
+    const source = sourceRows.find((r) => r.pointer === from);
+    const text =
+      source && target ? joinExpression(source, target, sourceRows, typing?.after ?? []) : pathExpression(from);
+    const fields = step.fields ?? [];
+    const had = fields.some((f) => f.to === to);
+    change({
+      ...step,
+      fields: had ? fields.map((f) => (f.to === to ? { ...f, from: text } : f)) : [...fields, { to, from: text }],
+    });
+    setField(to);
+  };
+  const dropped = (e: DragEndEvent) => {
+    const from = e.active.data.current?.pointer as string | undefined;
+    const to = e.over?.data.current?.pointer as string | undefined;
+    if (from !== undefined && to !== undefined) join(from, to);
+  };
 
   return (
     <div className="fold">
@@ -110,14 +157,16 @@ export function FoldView(p: FoldViewProps) {
         steps={steps}
         guards={p.guards}
         selected={selected}
-        onSelect={(i) => select(i)}
+        onSelect={select}
+        onInsert={editable ? p.onInsert : undefined}
         requestWords={`door: ${p.door}`}
         replyWords={replyWords(reply)}
         faultyPins={faultyPins}
+        marked={p.unreached}
       />
       {p.notice}
       <div className="leaves" ref={frame}>
-        {selected === -1 && (
+        {selected === 'request' && (
           <>
             {p.requestEditor ?? <Spine words="nothing before" />}
             <Leaf
@@ -130,18 +179,24 @@ export function FoldView(p: FoldViewProps) {
               preferred={request?.bytes ? 'Text' : 'Tree'}
               waiting={p.waiting}
             />
-            <Spine words={nextWords(flow[0])} onClick={() => select(0)} />
+            <Spine
+              words={nextWords(next === undefined ? undefined : stepAt(flow, next))}
+              onClick={() => select(next ?? 'reply')}
+            />
           </>
         )}
-        {selected === n && (
+        {selected === 'reply' && (
           <>
-            <Spine words="before the last pin" onClick={() => select(n - 1)} />
+            <Spine
+              words={order.length ? 'before the last pin' : 'request as it came in'}
+              onClick={() => select(previous ?? 'request')}
+            />
             <Leaf
               key="reply"
               side="right"
               title="The reply to the caller"
               message={reply}
-              rows={p.rehearsal?.error ? undefined : p.typing[n - 1]?.after}
+              rows={p.rehearsal?.error ? undefined : p.typing.find((t) => t.at === `/${flow.length - 1}`)?.after}
               preferred="Text"
               error={p.rehearsal?.error}
               waiting={p.waiting}
@@ -149,12 +204,10 @@ export function FoldView(p: FoldViewProps) {
           </>
         )}
         {step && (
-          <>
+          <DndContext sensors={sensors} onDragEnd={dropped}>
             <Spine
-              words={
-                selected === 0 ? 'request as it came in' : spineWords(shown(selected - 1)?.before, 'the message before')
-              }
-              onClick={() => select(selected - 1)}
+              words={place === 0 ? 'request as it came in' : spineWords(shown(previous)?.before, 'the message before')}
+              onClick={() => select(previous ?? 'request')}
             />
             <Leaf
               key={`before ${selected} ${step.kind}`}
@@ -162,7 +215,7 @@ export function FoldView(p: FoldViewProps) {
               title={`Before: ${typing?.beforeWords ?? 'the message'}`}
               message={seen?.taken ? seen.before : undefined}
               rows={typing?.before}
-              sample={selected === 0 ? p.sample : undefined}
+              sample={place === 0 ? p.sample : undefined}
               preferred={step.kind === 'map' ? 'Tree' : 'Text'}
               lit={lit}
               extra={step.kind === 'map' ? sourceExtra : undefined}
@@ -171,38 +224,62 @@ export function FoldView(p: FoldViewProps) {
                   ? { path: p.sample?.path ?? {}, query: p.sample?.query ?? {}, env: p.variables ?? {} }
                   : undefined
               }
+              onChoose={
+                step.kind === 'map' && editable && field !== undefined ? (from) => join(from, field) : undefined
+              }
+              joinable={step.kind === 'map' && editable}
               waiting={p.waiting}
             />
-            <div className="pin-pane" role="region" aria-label={`Settings of ${step.kind}, pin ${selected + 1}`}>
-              {step.kind === 'map' && (
-                <MapPin
-                  step={step}
-                  index={selected}
-                  frame={frame}
-                  sourceRows={sourceRows}
-                  targetRows={typing?.after ?? []}
-                  after={after}
-                  chosen={field}
-                  findings={p.findings}
-                  readOnly={p.readOnly}
-                  focusEditor={focusEditor}
-                  onChange={change}
-                  onLeave={leave}
-                />
-              )}
-              {step.kind === 'call' && (
-                <CallPin
-                  step={step}
-                  index={selected}
-                  seen={seen}
-                  faults={p.faultsOf(step.backend, step.operation)}
-                  readOnly={p.readOnly}
-                  onChange={change}
-                />
-              )}
-              {(step.kind === 'set' || step.kind === 'reply') && (
-                <PlainPin step={step} index={selected} rows={sourceRows} readOnly={p.readOnly} onChange={change} />
-              )}
+            <div className="pin-pane" role="region" aria-label={`Settings of ${step.kind}, pin ${place + 1}`}>
+              <PinHead
+                step={step}
+                place={`pin ${place + 1}`}
+                readOnly={!editable}
+                onName={(name) => change({ ...step, name })}
+                onAct={
+                  p.onAct &&
+                  ((act) => {
+                    const at = p.onAct!(selected, act);
+                    if (at !== undefined) select(at);
+                  })
+                }
+              />
+              {step.note !== undefined &&
+                (editable ? (
+                  <textarea
+                    className="pin-note"
+                    aria-label="Comment"
+                    rows={2}
+                    defaultValue={step.note}
+                    onBlur={(e) => change({ ...step, note: e.target.value })}
+                  />
+                ) : (
+                  <div className="pin-note soft">{step.note}</div>
+                ))}
+              <StepPin
+                key={`${selected} ${step.kind}`}
+                step={step}
+                at={selected}
+                operation={p.operation}
+                operationId={p.operationId}
+                world={p.world}
+                frame={frame}
+                seen={seen}
+                sourceRows={sourceRows}
+                targetRows={typing?.after ?? []}
+                after={after}
+                chosen={field}
+                findings={own}
+                allFindings={p.findings}
+                readOnly={!editable}
+                focusEditor={focusEditor}
+                unreached={p.unreached}
+                onChange={change}
+                onLeave={leave}
+                onChoose={choose}
+                onOpen={select}
+                onMapBefore={p.onMapBefore && (() => p.onMapBefore!(selected))}
+              />
             </div>
             <Leaf
               key={`after ${selected} ${step.kind}`}
@@ -216,91 +293,24 @@ export function FoldView(p: FoldViewProps) {
               error={seen?.error}
               chosen={field}
               faulty={faulty}
-              onChoose={
-                step.kind === 'map'
-                  ? (pointer) => {
-                      setField(pointer);
-                      setFocusEditor(Date.now());
-                    }
-                  : undefined
-              }
-              waiting={p.waiting ?? (seen && !seen.taken ? 'the flow ended before this pin' : undefined)}
+              onChoose={step.kind === 'map' ? choose : undefined}
+              joinable={step.kind === 'map' && editable}
+              waiting={p.waiting ?? (seen && !seen.taken ? notTaken(step) : undefined)}
             />
             <Spine
-              words={selected === n - 1 ? 'reply to the caller' : nextWords(flow[selected + 1])}
-              onClick={() => select(selected + 1)}
+              words={next === undefined ? 'reply to the caller' : nextWords(stepAt(flow, next))}
+              onClick={() => select(next ?? 'reply')}
             />
-          </>
+          </DndContext>
         )}
       </div>
-      {p.footer(select)}
+      {p.footer(select, selected)}
     </div>
   );
 }
 
-/** The pin that failed opens by itself, once for each new failure. */
-function useFailedPin(rehearsal: Rehearsal | undefined, n: number, select: (i: number) => void) {
-  const told = useRef<string>(undefined);
-  useEffect(() => {
-    if (!rehearsal) return;
-    const failed = rehearsal.steps.findIndex((s) => s.error);
-    const key = rehearsal.error ? `${failed} ${rehearsal.error.code}` : undefined;
-    if (key !== undefined && key !== told.current) select(failed >= 0 ? failed : n);
-    told.current = key;
-  }, [rehearsal, n, select]);
-}
-
-/** Arrow keys walk along the line, unless something is being typed or a tree is being walked sideways. */
-function useWalk(selected: number, select: (i: number) => void, n: number) {
-  useEffect(() => {
-    const onKey = (e: KeyboardEvent) => {
-      if (e.defaultPrevented || e.ctrlKey || e.metaKey || e.altKey) return;
-      const el = e.target as HTMLElement;
-      if (
-        el.isContentEditable ||
-        /^(INPUT|TEXTAREA|SELECT)$/.test(el.tagName) ||
-        el.closest('[role=dialog],[role=listbox],[role=menu],[role=combobox]')
-      )
-        return;
-      if (e.key === 'ArrowRight' && selected < n) select(selected + 1);
-      else if (e.key === 'ArrowLeft' && selected > -1) select(selected - 1);
-      else return;
-      e.preventDefault();
-    };
-    window.addEventListener('keydown', onKey);
-    return () => window.removeEventListener('keydown', onKey);
-  }, [selected, select, n]);
-}
-
-/** Which pin of the operation a finding is about. */
-export function pinOf(f: Finding, operationId: string): number | undefined {
-  const m = /^\/operations\/([^/]+)\/flow\/(\d+)/.exec(f.place.pointer ?? '');
-  return m && m[1] === operationId ? Number(m[2]) : undefined;
-}
-
-export function fieldOf(f: Finding, flow: readonly StepDocument[], operationId: string): string | undefined {
-  const pin = pinOf(f, operationId);
-  const step = pin === undefined ? undefined : flow[pin];
-  const m = /\/fields\/(\d+)\//.exec(f.place.pointer ?? '');
-  return m && step?.kind === 'map' ? step.fields?.[Number(m[1])]?.to : undefined;
-}
-
-function faultyFields(
-  findings: readonly Finding[],
-  operationId: string,
-  selected: number,
-  step: StepDocument | undefined,
-): ReadonlySet<string> {
-  if (step?.kind !== 'map') return emptySet;
-  const out = new Set<string>();
-  for (const f of findings) {
-    if (pinOf(f, operationId) !== selected || f.severity === 'info') continue;
-    const m = /\/fields\/(\d+)\//.exec(f.place.pointer ?? '');
-    const to = m && step.fields?.[Number(m[1])]?.to;
-    if (to) out.add(to);
-  }
-  return out;
-}
+const notTaken = (step: StepDocument): string =>
+  step.off ? 'this step is switched off' : 'the message did not come along here';
 
 /** Besides the message itself: the caller's parameters once the message is another one, and the environment's variables. */
 function reachRows(typing: StepTyping | undefined, operation: Operation, variables: readonly string[]): TypeRow[] {

@@ -1,9 +1,11 @@
 'use client';
 import MenuItem from '@mui/material/MenuItem';
-import Menu from '@mui/material/Menu';
 import Select from '@mui/material/Select';
 import {
   curlLine,
+  insertSteps,
+  replaceStep,
+  stepAt,
   effectiveGuards,
   GUARD_ORDER,
   type CaseDocument,
@@ -14,12 +16,22 @@ import {
 } from '@hinge/core';
 import Link from 'next/link';
 import { useSnackbar } from 'notistack';
-import { useEffect, useMemo, useState } from 'react';
+import { useMemo, useState } from 'react';
 import { ReleaseButton } from '../releases/release-button';
-import { fieldOf, FoldView, milliseconds, pinOf } from './fold-view';
+import { Findings } from './findings';
+import { FoldView, milliseconds } from './fold-view';
+import { fieldOf, pinOf } from './places';
+import { actOn } from './acts';
+import { CasesPanel } from './cases-panel';
+import { FlowSearch } from './flow-search';
+import { freshStep, NewStep } from './new-step';
+import type { PinAct } from './pin-head';
 import { RequestPin } from './request-pin';
+import { useCaseRuns } from './use-case-runs';
+import { worldWith, type FoldWorld } from './world';
 import { useDraft } from './use-draft';
 import { useRehearsal } from './use-rehearsal';
+import { useShortcuts } from './use-shortcuts';
 
 interface Props {
   readonly slug: string;
@@ -28,8 +40,7 @@ interface Props {
   readonly environments: readonly { name: string; title: string }[];
   readonly findings: readonly Finding[];
   readonly typing: readonly StepTyping[];
-  /** Declared faults by "backend operation". */
-  readonly faults: Readonly<Record<string, readonly string[]>>;
+  readonly world: FoldWorld;
   readonly gatewayAddress: Readonly<Record<string, string>>;
   /** Variables of each environment, read as env.NAME. */
   readonly variables: Readonly<Record<string, Readonly<Record<string, unknown>>>>;
@@ -52,7 +63,16 @@ export function Fold(p: Props) {
   );
   const [caseName, setCaseName] = useState(p.startCase ?? cases[0]?.name);
   const sample = cases.find((c) => c.name === caseName) ?? cases[0] ?? NONE;
-  const r = useRehearsal(p.slug, document, p.operationId, sample.request, environment, p);
+  const r = useRehearsal(p.slug, document, p.operationId, sample, environment, p);
+  const [newAt, setNewAt] = useState<string>();
+  const [jump, setJump] = useState<{ at: string; field?: string; n: number }>();
+  const [casesOpen, setCasesOpen] = useState(false);
+  const runs = useCaseRuns(p.slug, document, environment);
+  const world = useMemo(() => worldWith(p.world, document), [p.world, document]);
+  const unreached = useMemo(
+    () => (runs.results.size ? new Set(runs.unreached(p.operationId).map((l) => l.at)) : undefined),
+    [runs, p.operationId],
+  );
   const { enqueueSnackbar } = useSnackbar();
   const door = document.doors[0];
   const guards = useMemo(
@@ -89,14 +109,17 @@ export function Fold(p: Props) {
       </div>
     );
   }
-  const setStep = (index: number, step: StepDocument) =>
-    draft.change({
-      ...document,
-      operations: {
-        ...document.operations,
-        [p.operationId]: { ...operation, flow: operation.flow.map((s, i) => (i === index ? step : s)) },
-      },
-    });
+  const setFlow = (flow: StepDocument[]) =>
+    draft.change({ ...document, operations: { ...document.operations, [p.operationId]: { ...operation, flow } } });
+  const setStep = (at: string, step: StepDocument) => setFlow(replaceStep(operation.flow, at, step));
+  const go = (at: string, field?: string) => setJump({ at, field, n: Date.now() });
+  const act = (at: string, what: PinAct): string | undefined => {
+    const done = actOn(document, p.operationId, at, what);
+    if (done) draft.change(done.document);
+    return done?.at;
+  };
+  const insertAt = (at: string) =>
+    setNewAt(at.startsWith('/') ? at : at === 'request' ? '/0' : `/${operation.flow.length}`);
   const setRequest = (request: CaseDocument['request']) => {
     const all = document.cases ?? [];
     const next = cases.length
@@ -165,6 +188,9 @@ export function Fold(p: Props) {
           </MenuItem>
         ))}
       </Select>
+      <button className="plain spruce nowrap" onClick={() => setCasesOpen(true)} data-testid="cases">
+        {runs.words(p.operationId) ?? `${cases.length} ${cases.length === 1 ? 'case' : 'cases'}`}
+      </button>
       <span className={`outcome ${r.running ? 'busy' : ''}`} aria-live="polite" data-testid="outcome">
         {r.rehearsal ? (
           <>
@@ -218,121 +244,96 @@ export function Fold(p: Props) {
   );
 
   return (
-    <FoldView
-      operation={operation}
-      operationId={p.operationId}
-      guards={guards}
-      door={door?.name ?? 'none'}
-      rehearsal={r.rehearsal}
-      typing={r.typing}
-      findings={r.findings}
-      sample={sample.request}
-      faultsOf={(backend, op) => p.faults[`${backend} ${op ?? ''}`] ?? []}
-      readOnly={!p.editable}
-      variables={p.variables[environment]}
-      onStep={setStep}
-      requestEditor={
-        <RequestPin
-          key={sample.name}
-          operation={operation}
-          sample={sample}
-          readOnly={!p.editable}
-          onChange={setRequest}
-        />
-      }
-      header={header}
-      notice={notice || undefined}
-      waiting={r.running ? 'rehearsing …' : r.rehearsal ? undefined : (r.stale ?? 'not rehearsed yet')}
-      footer={(select) => (
-        <footer className="fold-foot">
-          <Findings
-            findings={own}
-            onOpen={(f) => {
-              const i = pinOf(f, p.operationId);
-              if (i !== undefined) select(i, fieldOf(f, operation.flow, p.operationId));
-            }}
-          />
-          <span>
-            pins <kbd>←</kbd> <kbd>→</kbd>
-          </span>
-          <span>
-            rehearse again <kbd>Ctrl Enter</kbd>
-          </span>
-          <span>
-            undo <kbd>Ctrl Z</kbd>
-          </span>
-          <span className="grow" />
-          <button className="plain" onClick={() => void copyCurl()}>
-            copy as curl
-          </button>
-        </footer>
-      )}
-    />
-  );
-}
-
-function useShortcuts(undo: () => void, redo: () => void, save: () => void, again: () => void) {
-  useEffect(() => {
-    const onKey = (e: KeyboardEvent) => {
-      if (!e.ctrlKey && !e.metaKey) return;
-      const typing =
-        (e.target as HTMLElement).isContentEditable || /^(INPUT|TEXTAREA)$/.test((e.target as HTMLElement).tagName);
-      if (e.key === 's') save();
-      else if (e.key === 'Enter') again();
-      // Inside a text field undo belongs to the text.
-      else if (e.key.toLowerCase() === 'z' && !typing) (e.shiftKey ? redo : undo)();
-      else if (e.key === 'y' && !typing) redo();
-      else return;
-      e.preventDefault();
-    };
-    window.addEventListener('keydown', onKey);
-    return () => window.removeEventListener('keydown', onKey);
-  }, [undo, redo, save, again]);
-}
-
-/** Findings of this flow; each leads to its place. */
-export function Findings({ findings, onOpen }: { findings: readonly Finding[]; onOpen: (f: Finding) => void }) {
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const first = findings[0];
-  if (!first)
-    return (
-      <span className="spruce" data-testid="findings">
-        no findings
-      </span>
-    );
-  const bad = findings.some((f) => f.severity === 'error');
-  return (
     <>
-      <button
-        className={`plain cut ${bad ? 'rust' : 'brass'}`}
-        style={{ maxWidth: 620 }}
-        data-testid="findings"
-        aria-haspopup="menu"
-        onClick={(e) => (findings.length === 1 ? onOpen(first) : setAnchor(e.currentTarget))}
-      >
-        {findings.length === 1 ? '1 finding' : `${findings.length} findings`}: {first.message}
-      </button>
-      <Menu
-        anchorEl={anchor}
-        open={anchor !== null}
-        onClose={() => setAnchor(null)}
-        anchorOrigin={{ vertical: 'top', horizontal: 'left' }}
-        transformOrigin={{ vertical: 'bottom', horizontal: 'left' }}
-      >
-        {findings.slice(0, 50).map((f, i) => (
-          <MenuItem
-            key={i}
-            onClick={() => {
-              setAnchor(null);
-              onOpen(f);
-            }}
-            sx={{ whiteSpace: 'normal', maxWidth: 560, display: 'block' }}
-          >
-            <span className={f.severity === 'error' ? 'rust' : 'brass'}>{f.message}.</span>{' '}
-            <span className="soft">{f.remedy}</span> <code className="soft">{f.code}</code>
-          </MenuItem>
-        ))}
-      </Menu>
+      <FoldView
+        operation={operation}
+        operationId={p.operationId}
+        guards={guards}
+        door={door?.name ?? 'none'}
+        rehearsal={r.rehearsal}
+        typing={r.typing}
+        findings={r.findings}
+        sample={sample.request}
+        world={world}
+        readOnly={!p.editable}
+        variables={p.variables[environment]}
+        onStep={setStep}
+        onAct={act}
+        onInsert={(at) => (at === 'request' || at === 'reply' ? insertAt(at) : setNewAt(at))}
+        onMapBefore={(at) => {
+          const step = stepAt(operation.flow, at);
+          if (step?.kind !== 'call' || step.operation === undefined) return;
+          const to = { ...(step.backend !== undefined && { backend: step.backend }), operation: step.operation };
+          setFlow(insertSteps(operation.flow, at, [{ kind: 'map', to, fields: [] }]));
+          go(at);
+        }}
+        unreached={unreached}
+        jump={jump}
+        requestEditor={
+          <RequestPin
+            key={sample.name}
+            operation={operation}
+            sample={sample}
+            readOnly={!p.editable}
+            onChange={setRequest}
+          />
+        }
+        header={header}
+        notice={notice || undefined}
+        waiting={r.running ? 'rehearsing …' : r.rehearsal ? undefined : (r.stale ?? 'not rehearsed yet')}
+        footer={(select, selected) => (
+          <footer className="fold-foot">
+            <Findings
+              findings={own}
+              onOpen={(f) => {
+                const at = pinOf(f, p.operationId);
+                if (at !== undefined) select(at, fieldOf(f, operation.flow, p.operationId));
+              }}
+            />
+            <span>
+              pins <kbd>←</kbd> <kbd>→</kbd>
+            </span>
+            {p.editable && (
+              <button className="plain" onClick={() => insertAt(selected)}>
+                add a step <kbd>a</kbd>
+              </button>
+            )}
+            <FlowSearch flow={operation.flow} onOpen={select} />
+            <span>
+              rehearse again <kbd>Ctrl Enter</kbd>
+            </span>
+            <span>
+              undo <kbd>Ctrl Z</kbd>
+            </span>
+            <span className="grow" />
+            <button className="plain" onClick={() => void copyCurl()}>
+              copy as curl
+            </button>
+          </footer>
+        )}
+      />
+      <NewStep
+        at={newAt}
+        onClose={() => setNewAt(undefined)}
+        onChoose={(kind) => {
+          const at = newAt!;
+          setFlow(insertSteps(operation.flow, at, [freshStep(kind, world)]));
+          setNewAt(undefined);
+          go(at);
+        }}
+      />
+      <CasesPanel
+        open={casesOpen}
+        onClose={() => setCasesOpen(false)}
+        document={document}
+        operationId={p.operationId}
+        chosen={sample}
+        rehearsal={r.rehearsal}
+        runs={runs}
+        readOnly={!p.editable}
+        onChoose={setCaseName}
+        onChange={(next) => draft.change({ ...document, cases: next })}
+      />
     </>
   );
 }

@@ -23,6 +23,8 @@ interface Props {
   readonly lit?: ReadonlySet<string>;
   readonly faulty?: ReadonlySet<string>;
   readonly onChoose?: (pointer: string) => void;
+  /** Rows can be dragged from the left tree to the right one. */
+  readonly joinable?: boolean;
   readonly extra?: readonly TypeRow[];
   readonly extraValue?: Record<string, unknown>;
   readonly waiting?: string;
@@ -101,6 +103,7 @@ export function Leaf(p: Props) {
             lit={p.lit}
             faulty={p.faulty}
             onChoose={p.onChoose}
+            joinable={p.joinable}
             label={`Fields of ${p.title}`}
             reachFrom={reachFrom}
           />

@@ -1,8 +1,19 @@
 'use client';
-import { compileExpression, type Finding, type StepDocument, type TypeRow } from '@hinge/core';
+import {
+  compileExpression,
+  coverageOf,
+  fieldsOf,
+  wholeOf,
+  type Finding,
+  type StepDocument,
+  type TypeRow,
+} from '@hinge/core';
 import { useEffect, useLayoutEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import { ExpressionEditor } from './expression-editor';
+import { ChoiceRow } from './fields';
+import { Suggestions } from './suggestions';
 import { brief, valuesAt } from './values';
+import type { FoldWorld } from './world';
 
 export type MapStep = Extract<StepDocument, { kind: 'map' }>;
 
@@ -28,7 +39,9 @@ export function joinsOf(step: MapStep): Join[] {
 
 interface Props {
   readonly step: MapStep;
-  readonly index: number;
+  readonly at: string;
+  readonly operationId: string;
+  readonly world: FoldWorld;
   readonly frame: RefObject<HTMLDivElement | null>;
   readonly sourceRows: readonly TypeRow[];
   readonly targetRows: readonly TypeRow[];
@@ -39,12 +52,15 @@ interface Props {
   readonly focusEditor: number;
   readonly onChange: (step: MapStep) => void;
   readonly onLeave: () => void;
+  readonly onChoose: (pointer: string) => void;
 }
 
 /** Between the two trees of a map: the joins, and the expression of the chosen field. */
 export function MapPin({
   step,
-  index,
+  at,
+  operationId,
+  world,
   frame,
   sourceRows,
   targetRows,
@@ -55,20 +71,18 @@ export function MapPin({
   focusEditor,
   onChange,
   onLeave,
+  onChoose,
 }: Props) {
   const joins = useMemo(() => joinsOf(step), [step]);
-  const required = targetRows.filter((r) => r.required && r.leaf && !r.pointer.includes('*'));
-  const covered = (pointer: string) =>
-    step.whole !== undefined || (step.fields ?? []).some((f) => f.to === pointer || pointer.startsWith(`${f.to}/`));
-  const filled = required.filter((r) => covered(r.pointer)).length;
+  const coverage = useMemo(
+    () => coverageOf(targetRows, step.whole === undefined ? (step.fields ?? []).map((f) => f.to) : ['/body']),
+    [targetRows, step.fields, step.whole],
+  );
   const field = step.fields?.find((f) => f.to === chosen);
   const fieldIndex = step.fields?.findIndex((f) => f.to === chosen) ?? -1;
   const row = targetRows.find((r) => r.pointer === chosen);
-  const own = findings.filter(
-    (f) =>
-      f.place.pointer?.endsWith(`/flow/${index}/fields/${fieldIndex}/from`) ||
-      f.place.pointer?.endsWith(`/flow/${index}/fields/${fieldIndex}/to`),
-  );
+  const root = `/operations/${operationId}/flow${at}/fields/${fieldIndex}/`;
+  const own = findings.filter((f) => f.place.pointer === `${root}from` || f.place.pointer === `${root}to`);
   const change = (text: string) => {
     if (!chosen) return;
     const fields = step.fields ?? [];
@@ -84,13 +98,38 @@ export function MapPin({
   const now = brief(values) || (values.length ? 'an object' : '');
   return (
     <>
-      <div className="pin-head">
-        <h2>map, pin {index + 1}</h2>
+      <div className="row" style={{ padding: '2px 14px', position: 'relative', zIndex: 1, fontSize: 12 }}>
+        {!readOnly && (
+          <ChoiceRow
+            hideLabel
+            label="What the map makes"
+            width={210}
+            value={step.to === 'reply' ? '' : `${step.to.backend ?? ''} ${step.to.operation}`}
+            options={targetsOf(world)}
+            onChange={(v) => {
+              const cut = v.indexOf(' ');
+              const backend = v.slice(0, cut) || undefined;
+              onChange({
+                ...step,
+                to: v === '' ? 'reply' : { ...(backend !== undefined && { backend }), operation: v.slice(cut + 1) },
+              });
+            }}
+          />
+        )}
         <span className="grow" />
-        {required.length > 0 && (
-          <span className={filled === required.length ? 'spruce' : 'rust'}>
-            {filled} of {required.length} required
+        {coverage.required > 0 && (
+          <span className={coverage.missing.length ? 'rust' : 'spruce'} title={coverage.missing.join('\n')}>
+            {coverage.filled} of {coverage.required} required
           </span>
+        )}
+        {!readOnly && (
+          <button
+            className="plain soft"
+            title="The same map as one JSONata text, and back where that is possible"
+            onClick={() => onChange({ ...step, ...(step.whole === undefined ? wholeOf(step) : fieldsOf(step)) })}
+          >
+            {step.whole === undefined ? 'as text' : 'as fields'}
+          </button>
         )}
       </div>
       <Joins frame={frame} joins={joins} chosen={chosen} />
@@ -108,6 +147,15 @@ export function MapPin({
           />
         </div>
       )}
+      {!readOnly && !chosen && step.whole === undefined && (
+        <Suggestions
+          step={step}
+          sourceRows={sourceRows}
+          targetRows={targetRows}
+          onChange={onChange}
+          onChoose={onChoose}
+        />
+      )}
       {chosen && (
         <div className="pin-card">
           <div className="row">
@@ -117,6 +165,9 @@ export function MapPin({
               {row?.words}
               {row?.required ? ', needed' : ''}
             </span>
+            <button className="plain soft" aria-label="Close the field" onClick={() => onChoose('')}>
+              ×
+            </button>
           </div>
           <Expression
             key={chosen}
@@ -299,4 +350,14 @@ function measureJoins(
     }
   }
   return out;
+}
+
+function targetsOf(world: FoldWorld): [string, string][] {
+  return [
+    ['', 'the reply'],
+    ...Object.entries(world.backends).flatMap(([b, operations]) =>
+      operations.filter((o) => !o.unusable).map((o): [string, string] => [`${b} ${o.id}`, `${o.id} of ${b}`]),
+    ),
+    ...world.inner.map((o): [string, string] => [` ${o}`, `${o}, inside`]),
+  ];
 }

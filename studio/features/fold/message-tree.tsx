@@ -1,4 +1,5 @@
 'use client';
+import { useDraggable, useDroppable } from '@dnd-kit/core';
 import type { TypeRow } from '@hinge/core';
 import { useMemo } from 'react';
 import { brief, valuesAt } from './values';
@@ -13,6 +14,7 @@ interface Props {
   readonly lit?: ReadonlySet<string>;
   readonly faulty?: ReadonlySet<string>;
   readonly onChoose?: (pointer: string) => void;
+  readonly joinable?: boolean;
   readonly label: string;
   /** Rows from here on are not of this message but in reach besides it. */
   readonly reachFrom?: number;
@@ -37,8 +39,31 @@ function headsOf(rows: readonly TypeRow[], reachFrom: number | undefined): (stri
   );
 }
 
+/** A row that can be dragged out of the left tree and dropped on the right one. The keyboard joins by Enter, see the Fold. */
+function JoinRow({
+  side,
+  pointer,
+  className,
+  style,
+  ...rest
+}: React.HTMLAttributes<HTMLDivElement> & { side: 'left' | 'right' | undefined; pointer: string }) {
+  const drag = useDraggable({ id: `left ${pointer}`, data: { pointer }, disabled: side !== 'left' });
+  const drop = useDroppable({ id: `right ${pointer}`, data: { pointer }, disabled: side !== 'right' });
+  const { x, y } = drag.transform ?? { x: 0, y: 0 };
+  return (
+    <div
+      {...rest}
+      ref={side === 'left' ? drag.setNodeRef : side === 'right' ? drop.setNodeRef : undefined}
+      {...(side === 'left' && { onPointerDown: drag.listeners?.onPointerDown as React.PointerEventHandler })}
+      className={`${className} ${drop.isOver ? 'over' : ''} ${drag.isDragging ? 'dragged' : ''} ${side === 'left' ? 'grip' : ''}`}
+      style={drag.isDragging ? { ...style, transform: `translate(${x}px, ${y}px)` } : style}
+    />
+  );
+}
+
 /** A message as a tree of its typed fields with the values that stand in them now. */
-export function MessageTree({ rows, value, made, side, chosen, lit, faulty, onChoose, label, reachFrom }: Props) {
+export function MessageTree(p: Props) {
+  const { rows, value, made, side, chosen, lit, faulty, onChoose, joinable, label, reachFrom } = p;
   const heads = useMemo(() => headsOf(rows, reachFrom), [rows, reachFrom]);
   const move = (from: HTMLElement, by: number) => {
     const all = [...from.closest('.tree')!.querySelectorAll<HTMLElement>('[role=treeitem]')];
@@ -58,7 +83,9 @@ export function MessageTree({ rows, value, made, side, chosen, lit, faulty, onCh
         return (
           <div key={r.pointer} role="none">
             {head && <div className="tree-group">{head}</div>}
-            <div
+            <JoinRow
+              side={joinable ? side : undefined}
+              pointer={r.pointer}
               role="treeitem"
               aria-level={r.depth + 1}
               aria-selected={r.pointer === chosen}
@@ -87,7 +114,7 @@ export function MessageTree({ rows, value, made, side, chosen, lit, faulty, onCh
               </span>
               {r.required && side === 'right' && <span className="needed">needed</span>}
               <span className={`value ${made ? 'brass' : 'spruce'}`}>{text}</span>
-            </div>
+            </JoinRow>
           </div>
         );
       })}

@@ -18,6 +18,7 @@ import { send } from '../../lib/client';
 import { Moment } from '../shell/moment';
 import { FoldView, milliseconds } from './fold-view';
 import { layout } from './values';
+import { NO_WORLD } from './world';
 import { CodeView } from './code-view';
 
 export interface StoredTrace {
@@ -121,7 +122,7 @@ export function TraceFold({ trace, document, typing, editable }: Props) {
       rehearsal={rehearsal}
       typing={typing}
       findings={[]}
-      faultsOf={() => []}
+      world={NO_WORLD}
       readOnly
       header={header}
       notice={
@@ -132,7 +133,6 @@ export function TraceFold({ trace, document, typing, editable }: Props) {
         ) : undefined
       }
       footer={() => facts}
-      start={0}
     />
   );
 }

@@ -1,6 +1,6 @@
 'use client';
 import { layoutTrack, type FlowDocument, type GuardDocument, type ShownStep } from '@hinge/core';
-import { useEffect, useRef, useState } from 'react';
+import { memo, useEffect, useMemo, useRef, useState } from 'react';
 
 type Flow = FlowDocument['operations'][string]['flow'];
 
@@ -8,17 +8,39 @@ interface Props {
   readonly flow: Flow;
   readonly steps: readonly ShownStep[];
   readonly guards: readonly { guard: GuardDocument; inherited: boolean }[];
-  readonly selected: number;
-  readonly onSelect: (index: number) => void;
+  /** 'request', 'reply', or the pointer of a step. */
+  readonly selected: string;
+  readonly onSelect: (at: string) => void;
   readonly requestWords: string;
   readonly replyWords: { title: string; facts: string; bad: boolean };
-  readonly faultyPins: ReadonlySet<number>;
+  readonly faultyPins: ReadonlySet<string>;
+  /** Steps can be put in where a plus stands. */
+  readonly onInsert?: (at: string) => void;
+  readonly marked?: ReadonlySet<string>;
 }
 
 export const milliseconds = (ms: number): string => (ms < 10 ? `${ms.toFixed(1)} ms` : `${Math.round(ms)} ms`);
 
-/** The flow as one line with pins; the ends are the request and the reply. */
-export function Track({ flow, steps, guards, selected, onSelect, requestWords, replyWords, faultyPins }: Props) {
+/** Which series of steps the message went along, told from what the steps noted. */
+function takenSeries(steps: readonly ShownStep[]): (at: string) => boolean {
+  const taken = new Set<string>(['']);
+  for (const s of steps) {
+    if (!s.taken) continue;
+    taken.add(s.at.slice(0, s.at.lastIndexOf('/')));
+    const line = s.notes?.taken;
+    if (typeof line === 'string') taken.add(s.at + line);
+  }
+  return (at) => taken.has(at);
+}
+
+/** Lines of a gather that took the longest: the critical path. */
+function criticalSeries(steps: readonly ShownStep[]): ReadonlySet<string> {
+  return new Set(steps.flatMap((s) => (typeof s.notes?.critical === 'string' ? [s.at + s.notes.critical] : [])));
+}
+
+/** The flow as a line with pins, parting and joining; the ends are the request and the reply. */
+export const Track = memo(function Track(p: Props) {
+  const { flow, steps, guards, selected, onSelect, requestWords, replyWords, faultyPins, onInsert, marked } = p;
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(1280);
   useEffect(() => {
@@ -28,23 +50,37 @@ export function Track({ flow, steps, guards, selected, onSelect, requestWords, r
     watch.observe(el);
     return () => watch.disconnect();
   }, []);
-  const track = layoutTrack(flow, width);
-  const by = new Map(steps.map((s) => [s.at, s]));
-  const failedAt = track.pins.find((p) => by.get(p.at)?.error)?.x;
+  const track = useMemo(() => layoutTrack(flow, width), [flow, width]);
+  const by = useMemo(() => new Map(steps.map((s) => [s.at, s])), [steps]);
+  const taken = useMemo(() => takenSeries(steps), [steps]);
+  const critical = useMemo(() => criticalSeries(steps), [steps]);
+  const failedAt = track.pins.find((q) => by.get(q.at)?.error && !q.at.includes('/lines'))?.x;
+  const ran = steps.some((s) => s.taken);
+  useEffect(() => {
+    box.current
+      ?.querySelector(`[data-at="${CSS.escape(selected)}"]`)
+      ?.scrollIntoView({ block: 'nearest', inline: 'nearest' });
+  }, [selected]);
   return (
     <div className="track" ref={box} role="group" aria-label="Flow">
       <div style={{ position: 'relative', width: track.width, height: track.height }}>
         <svg width={track.width} height={track.height} aria-hidden>
-          <line
-            x1={track.line.from}
-            x2={failedAt ?? track.line.to}
-            y1={track.line.y}
-            y2={track.line.y}
-            className="rail"
-          />
+          {track.spans.map((s) => (
+            <rect key={s.at} x={s.from} y={s.y - 37} width={s.to - s.from} height="74" rx="10" className="span" />
+          ))}
+          {track.rails.map((r, i) => (
+            <path
+              key={i}
+              d={r.d}
+              className={`rail ${ran && !taken(r.at) ? 'untaken' : ''} ${critical.has(r.at) ? 'critical' : ''}`}
+            />
+          ))}
           {failedAt !== undefined && (
             <line x1={failedAt} x2={track.line.to} y1={track.line.y} y2={track.line.y} className="rail untaken" />
           )}
+          {track.joins.map((j, i) => (
+            <circle key={i} cx={j.x} cy={j.y} r="3" className="join" />
+          ))}
           {guards.map(({ guard, inherited }, i) => (
             <path
               key={guard.kind}
@@ -58,11 +94,34 @@ export function Track({ flow, steps, guards, selected, onSelect, requestWords, r
             {guards.map((g) => g.guard.kind).join(', ')}
           </div>
         )}
+        {track.words.map((w) => (
+          <div
+            key={w.at}
+            className={`line-words cut ${ran && taken(w.at) ? 'lit' : ''} ${marked?.has(w.at) ? 'unreached' : ''}`}
+            style={{ left: w.x, top: w.y - 27, maxWidth: 96 }}
+            title={marked?.has(w.at) ? `${w.text}: no case reaches this line` : w.text}
+          >
+            {w.text}
+          </div>
+        ))}
+        {onInsert &&
+          track.slots.map((s) => (
+            <button
+              key={s.at}
+              className="slot"
+              style={{ left: s.x - 9, top: s.y - 9 }}
+              aria-label={`Add a step at ${s.at}`}
+              tabIndex={-1}
+              onClick={() => onInsert(s.at)}
+            >
+              +
+            </button>
+          ))}
         <button
-          className={`end left ${selected === -1 ? 'chosen' : ''}`}
+          className={`end left ${selected === 'request' ? 'chosen' : ''}`}
           style={{ top: track.line.y - 20 }}
-          aria-current={selected === -1}
-          onClick={() => onSelect(-1)}
+          aria-current={selected === 'request'}
+          onClick={() => onSelect('request')}
         >
           <strong>request</strong>
           <span>{requestWords}</span>
@@ -75,19 +134,23 @@ export function Track({ flow, steps, guards, selected, onSelect, requestWords, r
               ? 'failed'
               : step && !step.taken
                 ? 'untaken'
-                : faultyPins.has(i)
+                : faultyPins.has(pin.at)
                   ? 'faulty'
                   : '';
           return (
             <button
               key={pin.at}
-              className={`pin ${state} ${selected === i ? 'chosen' : ''}`}
+              data-at={pin.at}
+              className={`pin ${state} ${selected === pin.at ? 'chosen' : ''}`}
               style={{ left: pin.x - 52, top: pin.y - 42 }}
-              aria-current={selected === i}
-              aria-label={`${pin.kind} ${pin.label}, pin ${i + 1} of ${track.pins.length}${step?.taken ? `, ${milliseconds(step.ms)}` : ''}${step?.error ? ', failed' : ''}`}
-              onClick={() => onSelect(i)}
+              aria-current={selected === pin.at}
+              aria-label={`${pin.kind} ${pin.label}, pin ${i + 1} of ${track.pins.length}${step?.taken ? `, ${milliseconds(step.ms)}` : ''}${step?.error ? ', failed' : ''}${pin.off ? ', switched off' : ''}`}
+              onClick={() => onSelect(pin.at)}
             >
-              <span className="ms">{step?.taken ? milliseconds(step.ms) : ' '}</span>
+              <span className="ms">
+                {step?.taken ? milliseconds(step.ms) : ' '}
+                {(step?.times ?? 1) > 1 ? ` ×${step!.times}` : ''}
+              </span>
               <svg width="14" height="36" viewBox="0 0 14 36" aria-hidden>
                 <rect x="1" y="1" width="12" height="34" rx="5" className="pin-body" />
                 <line x1="1" x2="13" y1="12.5" y2="12.5" className="pin-knuckle" />
@@ -99,10 +162,10 @@ export function Track({ flow, steps, guards, selected, onSelect, requestWords, r
           );
         })}
         <button
-          className={`end right ${selected === flow.length ? 'chosen' : ''}`}
+          className={`end right ${selected === 'reply' ? 'chosen' : ''}`}
           style={{ top: track.line.y - 20, left: track.line.to + 8 }}
-          aria-current={selected === flow.length}
-          onClick={() => onSelect(flow.length)}
+          aria-current={selected === 'reply'}
+          onClick={() => onSelect('reply')}
         >
           <strong className={replyWords.bad ? 'rust' : undefined}>{replyWords.title}</strong>
           <span>{replyWords.facts}</span>
@@ -110,7 +173,7 @@ export function Track({ flow, steps, guards, selected, onSelect, requestWords, r
       </div>
     </div>
   );
-}
+});
 
 function shield(x: number, y: number): string {
   return `M ${x} ${y - 9} l 7 3 v 5 c 0 5 -3.5 8 -7 10 c -3.5 -2 -7 -5 -7 -10 v -5 z`;

@@ -3,7 +3,7 @@ import Link from 'next/link';
 import { notFound } from 'next/navigation';
 import { ApiOperations } from '../../../features/apis/api-operations';
 import { ReleaseButton } from '../../../features/releases/release-button';
-import { assemble, getDraft, listEnvironments } from '../../../features/apis/server';
+import { assemble, getDraft, listEnvironments, neighboursOf } from '../../../features/apis/server';
 import { gatewayStates } from '../../../features/gateways/server';
 import { Shell } from '../../../features/shell/shell';
 
@@ -15,7 +15,10 @@ export default async function Page({ params }: { params: Promise<{ slug: string 
   if (!draft) notFound();
   const whole = await assemble(draft.document);
   const environments = await listEnvironments();
-  const findings = checkDocument(whole, { environments: [environments[0]!.name] });
+  const findings = checkDocument(whole, {
+    environments: [environments[0]!.name],
+    neighbours: await neighboursOf(whole),
+  });
   const [gateway] = await gatewayStates();
   const d = draft.document;
   return (

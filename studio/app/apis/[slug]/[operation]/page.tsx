@@ -1,8 +1,9 @@
-import { checkDocument, openBackends, typeFlow } from '@hinge/core';
+import { checkDocument, typeFlow } from '@hinge/core';
 import type { Metadata } from 'next';
 import { notFound } from 'next/navigation';
-import { assemble, getDraft, listEnvironments } from '../../../../features/apis/server';
+import { assemble, getDraft, listEnvironments, neighboursOf } from '../../../../features/apis/server';
 import { Fold } from '../../../../features/fold/fold';
+import { foldWorld } from '../../../../features/fold/server';
 import { gatewayStates } from '../../../../features/gateways/server';
 import { Shell } from '../../../../features/shell/shell';
 import { demandUser } from '../../../../lib/session';
@@ -31,9 +32,7 @@ export default async function Page({
     listEnvironments(),
     gatewayStates(),
   ]);
-  const faults: Record<string, string[]> = {};
-  for (const [name, b] of openBackends(whole).contexts)
-    for (const o of b.contract?.operations ?? []) faults[`${name} ${o.id}`] = o.faults.map((f) => f.name);
+  const neighbours = await neighboursOf(whole);
   return (
     <Shell bare>
       <Fold
@@ -42,9 +41,9 @@ export default async function Page({
         operationId={operation}
         draft={{ revision: draft.revision, document: draft.document }}
         environments={environments}
-        findings={checkDocument(whole, { environments: [environments[0]!.name] })}
-        typing={typeFlow(whole, operation)}
-        faults={faults}
+        findings={checkDocument(whole, { environments: [environments[0]!.name], neighbours })}
+        typing={typeFlow(whole, operation, neighbours)}
+        world={await foldWorld(slug)}
         startCase={(await searchParams).case}
         gatewayAddress={Object.fromEntries(gateways.map((g) => [g.environment, g.address]))}
         variables={Object.fromEntries(environments.map((e) => [e.name, e.variables]))}

@@ -1,0 +1,86 @@
+import {
+  insertSteps,
+  moveStep,
+  placeOfStep,
+  removeSteps,
+  replaceStep,
+  seriesAt,
+  stepAt,
+  unwrapStep,
+  wrapSteps,
+  type FlowDocument,
+} from '@hinge/core';
+import type { PinAct } from './pin-head';
+
+/** Does something with a whole step of an operation's flow: the document then, and the step to look at. */
+export function actOn(
+  document: FlowDocument,
+  operationId: string,
+  at: string,
+  act: PinAct,
+): { document: FlowDocument; at: string } | undefined {
+  const operation = document.operations[operationId];
+  const step = operation && stepAt(operation.flow, at);
+  if (!operation || !step) return undefined;
+  const { flow } = operation;
+  const { series, index } = placeOfStep(at);
+  const put = (next: typeof flow, where = at) => ({
+    document: { ...document, operations: { ...document.operations, [operationId]: { ...operation, flow: next } } },
+    at: where,
+  });
+  if (typeof act === 'object') return put(wrapSteps(flow, at, 1, act.wrap));
+  switch (act) {
+    case 'off':
+      return put(replaceStep(flow, at, { ...step, off: step.off ? undefined : true }));
+    case 'note':
+      return put(replaceStep(flow, at, { ...step, note: step.note === undefined ? '' : undefined }));
+    case 'copy':
+      return put(insertSteps(flow, at, [{ ...structuredClone(step), name: undefined }]), `${series}/${index + 1}`);
+    case 'remove': {
+      const left = (seriesAt(flow, series)?.length ?? 1) - 1;
+      const inner = series.slice(0, series.lastIndexOf('/'));
+      return put(removeSteps(flow, at), left ? `${series}/${Math.min(index, left - 1)}` : parentOf(inner) || 'reply');
+    }
+    case 'left': {
+      if (index === 0) return undefined;
+      const moved = moveStep(flow, at, `${series}/${index - 1}`);
+      return put(moved.flow, moved.at);
+    }
+    case 'right': {
+      if (index + 1 >= (seriesAt(flow, series)?.length ?? 0)) return undefined;
+      const moved = moveStep(flow, at, `${series}/${index + 2}`);
+      return put(moved.flow, moved.at);
+    }
+    case 'unwrap':
+      return put(unwrapStep(flow, at));
+    case 'pull': {
+      const id = freeId(document, step.name ?? `${operationId} ${step.kind}`);
+      const made: FlowDocument['operations'][string] = {
+        method: 'POST',
+        path: `/internal/${id}`,
+        internal: true,
+        summary: `Pulled out of ${operationId}`,
+        flow: [structuredClone(step)],
+      };
+      const next = put(
+        replaceStep(flow, at, { kind: 'call', operation: id, ...(step.name !== undefined && { name: step.name }) }),
+      );
+      return { ...next, document: { ...next.document, operations: { ...next.document.operations, [id]: made } } };
+    }
+  }
+}
+
+/** The step that holds a series, told by the series without its last part: /1/lines/0 → /1. */
+const parentOf = (pointer: string): string =>
+  /^(.*\/\d+)(?:\/(?:lines|failures)\/\d+|\/otherwise|\/flow)?$/.exec(pointer)?.[1] ?? '';
+
+function freeId(document: FlowDocument, words: string): string {
+  const base =
+    words
+      .replace(/[^A-Za-z0-9]+(.)?/g, (_m, c: string | undefined) => (c ?? '').toUpperCase())
+      .replace(/^[^A-Za-z_]+/, '') || 'part';
+  for (let n = 1; ; n++) {
+    const id = n === 1 ? base : `${base}${n}`;
+    if (!document.operations[id]) return id;
+  }
+}

@@ -1,0 +1,78 @@
+'use client';
+import type { Rehearsal } from '@hinge/core';
+import { useEffect, useRef } from 'react';
+import type { FoldViewProps } from './fold-view';
+
+export function useJump(jump: FoldViewProps['jump'], select: (at: string, field?: string) => void) {
+  const last = useRef(jump?.n);
+  useEffect(() => {
+    if (jump && jump.n !== last.current) {
+      last.current = jump.n;
+      select(jump.at, jump.field);
+    }
+  }, [jump, select]);
+}
+
+/** The pin that failed opens by itself, once for each new failure: the innermost one. */
+export function useFailedPin(rehearsal: Rehearsal | undefined, select: (at: string) => void) {
+  const told = useRef<string>(undefined);
+  useEffect(() => {
+    if (!rehearsal) return;
+    const failed = rehearsal.steps.filter((s) => s.error).sort((a, b) => b.at.length - a.at.length)[0];
+    const key = rehearsal.error ? `${failed?.at} ${rehearsal.error.code}` : undefined;
+    if (key !== undefined && key !== told.current) select(failed?.at ?? 'reply');
+    told.current = key;
+  }, [rehearsal, select]);
+}
+
+const isTyping = (e: KeyboardEvent): boolean => {
+  const el = e.target as HTMLElement;
+  return (
+    el.isContentEditable ||
+    /^(INPUT|TEXTAREA|SELECT)$/.test(el.tagName) ||
+    el.closest('[role=dialog],[role=listbox],[role=menu],[role=combobox]') !== null
+  );
+};
+
+/** Arrow keys walk along the line, unless something is being typed or a tree is being walked sideways. */
+export function useWalk(selected: string, select: (at: string) => void, order: readonly string[]) {
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      if (e.defaultPrevented || e.ctrlKey || e.metaKey || e.altKey || isTyping(e)) return;
+      const line = ['request', ...order, 'reply'];
+      const at = line.indexOf(selected);
+      const to = e.key === 'ArrowRight' ? line[at + 1] : e.key === 'ArrowLeft' ? line[at - 1] : undefined;
+      if (e.key !== 'ArrowRight' && e.key !== 'ArrowLeft') return;
+      if (to !== undefined) select(to);
+      e.preventDefault();
+    };
+    window.addEventListener('keydown', onKey);
+    return () => window.removeEventListener('keydown', onKey);
+  }, [selected, select, order]);
+}
+
+/** `a` adds a step behind the chosen one; Delete, Alt with arrows and Ctrl D work on it. */
+export function usePinKeys(
+  selected: string,
+  onAct: FoldViewProps['onAct'],
+  onInsert: FoldViewProps['onInsert'],
+  select: (at: string) => void,
+) {
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      if (e.defaultPrevented || isTyping(e)) return;
+      const isStep = selected.startsWith('/');
+      if (e.key === 'a' && !e.ctrlKey && !e.metaKey && !e.altKey && onInsert) onInsert(selected);
+      else if (!isStep || !onAct) return;
+      else if (e.key === 'Delete') done(onAct(selected, 'remove'));
+      else if (e.altKey && e.key === 'ArrowLeft') done(onAct(selected, 'left'));
+      else if (e.altKey && e.key === 'ArrowRight') done(onAct(selected, 'right'));
+      else if ((e.ctrlKey || e.metaKey) && e.key === 'd') done(onAct(selected, 'copy'));
+      else return;
+      e.preventDefault();
+    };
+    const done = (at: string | undefined) => at !== undefined && select(at);
+    window.addEventListener('keydown', onKey);
+    return () => window.removeEventListener('keydown', onKey);
+  }, [selected, onAct, onInsert, select]);
+}

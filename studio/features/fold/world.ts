@@ -1,0 +1,24 @@
+import type { FlowDocument } from '@hinge/core';
+
+/** What a flow can call: backends with their operations, operations of this API, and those of others. */
+export interface FoldWorld {
+  readonly backends: Readonly<Record<string, readonly CallableOperation[]>>;
+  readonly inner: readonly string[];
+  readonly apis: Readonly<Record<string, readonly string[]>>;
+  readonly types: readonly string[];
+}
+
+export interface CallableOperation {
+  readonly id: string;
+  readonly words?: string;
+  readonly faults: readonly string[];
+  readonly unusable?: string;
+  /** SOAP calls and unsafe methods are not repeated by themselves. */
+  readonly safe: boolean;
+}
+
+export const NO_WORLD: FoldWorld = { backends: {}, inner: [], apis: {}, types: [] };
+
+export function worldWith(world: FoldWorld, document: FlowDocument): FoldWorld {
+  return { ...world, inner: Object.keys(document.operations), types: Object.keys(document.types ?? {}) };
+}
