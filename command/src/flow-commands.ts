@@ -4,7 +4,7 @@ import {
   compileApi,
   MemoryStore,
   runCases,
-  unreachedLines,
+  unreachedFindings,
   type CaseResult,
   draftProxy,
   draftSoap,
@@ -217,14 +217,13 @@ export async function rehearseAll(file: string, set: readonly string[], json: bo
     tell,
   );
   await backends.close();
-  const unreached = unreachedLines(document, results);
+  const unreached = unreachedFindings(document, results);
   const failed = results.filter((r) => !r.passed).length;
   if (json) process.stdout.write(`${writeJson({ results, unreached }, 2)}\n`);
   else {
-    for (const l of unreached)
-      process.stdout.write(
-        `info HNG-316 no case reaches ${l.name} of ${l.operation} (/operations/${l.operation}/flow${l.at})\n`,
-      );
+    for (const f of unreached)
+      process.stdout.write(`${findingText(f)}
+`);
     process.stdout.write(`${results.length - failed} passed, ${failed} failed\n`);
   }
   return failed ? 1 : 0;

@@ -21,5 +21,6 @@ export type { SoapValue as SoapValueLike } from './codec/soap';
 export { readSoap, writeSoap, writeFault, soapMediaType, type SoapAnswer, type SoapFault } from './codec/soap';
 export { PLAIN, PlainError, readPlainDocument, writePlainDocument, type PlainSettings } from './codec/xml';
 export { httpTarget, requestMessage } from './steps/map/to-backend';
+export { schemaOfSamples, type SampleSchema } from './codec/sample';
 export { portAddress } from './steps/call/send';
 export { OPERATORS, conditionWords, type Condition, type ConditionRow, type Operator } from './steps/condition';

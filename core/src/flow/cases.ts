@@ -2,6 +2,7 @@ import { writeJson } from '../codec/json';
 import { isJson } from '../message/headers';
 import { isNumber } from '../message/digits';
 import type { ShownMessage } from '../message/message';
+import { finding, type Finding } from '../problem';
 import { pointerParts } from '../schema';
 import { safeRegExp } from '../schema/applicators';
 import type { CompiledApi } from './compile';
@@ -137,6 +138,15 @@ export function unreachedLines(
     });
   }
   return out;
+}
+
+/** The same as findings, HNG-316. */
+export function unreachedFindings(document: FlowDocument, results: readonly CaseResult[]): Finding[] {
+  return unreachedLines(document, results).map((l) =>
+    finding('HNG-316', `no case reaches the line "${l.name}" of ${l.operation}`, {
+      pointer: `/operations/${l.operation}/flow${l.at}`,
+    }),
+  );
 }
 
 /** Holds a rehearsal against what its case wants. A case that wants nothing wants no failure of the gateway (5xx). */

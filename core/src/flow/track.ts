@@ -53,15 +53,20 @@ export interface Track {
   readonly line: { readonly from: number; readonly to: number; readonly y: number };
   readonly width: number;
   readonly height: number;
+  /** Several rows: times stand beside the names. */
+  readonly compact: boolean;
 }
 
 /** Room that the ends need for their words, and the least between two pins; beyond it the track scrolls. */
 const ENDS = 160;
 const LEAST_GAP = 104;
 const MOST_GAP = 220;
-const ROW = 82;
+const ROW = 78;
+/** Where the line stands in a track of several rows: times stand beside the names then, and need no room above. */
+const TOP = 42;
 /** Where lines part and join, in parts of a gap. */
 const JOIN = 0.5;
+const FORK = 0.45;
 const EMPTY = 0.9;
 
 interface Line {
@@ -82,7 +87,11 @@ const unitsOf = (flow: readonly StepDocument[]): number => flow.reduce((sum, s) 
 
 function unitsOfStep(step: StepDocument): number {
   const lines = linesOf(step);
-  return lines.length ? 1 + Math.max(EMPTY, ...lines.map((l) => unitsOf(l.flow))) + JOIN : 1;
+  return lines.length > 1
+    ? 1 + FORK + Math.max(EMPTY, ...lines.map((l) => unitsOf(l.flow))) + JOIN
+    : lines.length
+      ? 1 + Math.max(EMPTY, ...lines.map((l) => unitsOf(l.flow))) + JOIN
+      : 1;
 }
 
 const rowsOf = (flow: readonly StepDocument[]): number => flow.reduce((most, s) => Math.max(most, rowsOfStep(s)), 1);
@@ -101,7 +110,9 @@ export function layoutTrack(flow: readonly StepDocument[], availableWidth: numbe
   const room = Math.max(0, availableWidth - 2 * ENDS);
   const gap = units === 0 ? room : Math.min(MOST_GAP, Math.max(LEAST_GAP, room / (units + 1)));
   const width = Math.max(availableWidth, 2 * ENDS + gap * (units + 1));
-  const y = Math.round(height * 0.43);
+  const rows = rowsOf(flow);
+  const compact = rows > 1;
+  const y = compact ? TOP : Math.round(height * 0.43);
   const out = { pins: [], rails: [], words: [], spans: [], slots: [], joins: [] } as {
     pins: TrackPin[];
     rails: TrackRail[];
@@ -143,13 +154,16 @@ export function layoutTrack(flow: readonly StepDocument[], availableWidth: numbe
   const inner = (at: string, lines: readonly Line[], fork: number, join: number, top: number): void => {
     let row = top;
     lines.forEach((line, i) => {
-      const start = fork + gap / 2;
+      const several = lines.length > 1;
+      const start = fork + gap / 2 + (several ? gap * FORK : 0);
       const pointer = line.pointer ? at + line.pointer : `${at}/otherwise`;
       if (i > 0) {
         const bend = Math.min(26, gap / 4);
+        const leave = fork + gap * 0.44;
+        const half = (start - leave) / 2;
         out.rails.push({
           at: pointer,
-          d: `M ${r(fork)} ${top} C ${r(fork + bend)} ${top}, ${r(fork)} ${row}, ${r(fork + 2 * bend)} ${row} H ${r(start)}`,
+          d: `M ${r(leave)} ${top} C ${r(leave + half)} ${top}, ${r(start - half)} ${row}, ${r(start)} ${row}`,
         });
         out.rails.push({
           at: pointer,
@@ -165,9 +179,9 @@ export function layoutTrack(flow: readonly StepDocument[], availableWidth: numbe
         out.words.push({
           at: pointer,
           text: line.name,
-          x: r(fork + 24),
+          x: r(start - 6),
           y: row,
-          width: Math.max(80, r(join - fork - 60)),
+          width: Math.round(gap / 2),
         });
       row += rowsOf(line.flow) * ROW;
     });
@@ -184,7 +198,8 @@ export function layoutTrack(flow: readonly StepDocument[], availableWidth: numbe
     ...out,
     line: { from: ENDS, to: width - ENDS, y },
     width,
-    height: height + (rowsOf(flow) - 1) * ROW,
+    height: compact ? TOP + (rows - 1) * ROW + 66 : height,
+    compact,
   };
 }
 

@@ -252,11 +252,6 @@ export const CODES = {
     remedy: 'Nothing to do where other flows call it; callers outside get 404.',
   },
   'HNG-326': { severity: 'error', title: 'A name is used twice', remedy: 'Give each its own name.' },
-  'HNG-327': {
-    severity: 'warning',
-    title: 'One path hides another',
-    remedy: 'Nothing to do when this order is meant: fixed parts go before parameters, parameters before the rest.',
-  },
   'HNG-401': { severity: 'error', title: 'No operation matches', status: 404, remedy: 'Check path and base path.' },
   'HNG-402': {
     severity: 'error',

@@ -2,3 +2,4 @@ export * from './types';
 export * from './validate';
 export * from './sample';
 export * from './tree';
+export * from './infer';

@@ -325,11 +325,16 @@ const SECOND = CLOCK.replace('[0-5]\\d(?:', '(?:[0-5]\\d|60)(?:');
 const TIME = new RegExp(`^${SECOND}${OFFSET}$`);
 const DATE_TIME = new RegExp(`^\\d{4}-${MONTH_DAY}[Tt]${SECOND}${OFFSET}$`);
 
+/** RFC 5321 §4.1.2 without quoted parts and address literals: what mail systems take in practice. */
+const LABEL = '[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?';
+const ATOM = "[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+";
+const EMAIL = new RegExp(`^${ATOM}(?:\\.${ATOM})*@(?:${LABEL}\\.)+${LABEL}$`);
+
 /** Formats are asserted where we write or read them; RFC 3339 §5.6 for dates and times. */
 const FORMATS: Record<string, (text: string) => boolean> = {
   'date-time': (t) => DATE_TIME.test(t) && realDay(t),
   date: (t) => DATE.test(t) && realDay(t),
   time: (t) => TIME.test(t),
   uuid: (t) => /^[0-9a-f]{8}-([0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(t),
-  email: (t) => /^[^@\s]+@[^@\s]+$/.test(t),
+  email: (t) => EMAIL.test(t),
 };

@@ -1,6 +1,7 @@
 import { ApiTable } from '../../features/apis/api-table';
 import { listApis } from '../../features/apis/server';
 import { listBackends } from '../../features/backends/server';
+import { LinkButton } from '../../features/shell/link-button';
 import { Shell } from '../../features/shell/shell';
 
 export const dynamic = 'force-dynamic';
@@ -14,6 +15,8 @@ export default async function Page() {
         <div className="title">
           <h1>APIs</h1>
           <span className="soft">what callers see</span>
+          <span className="grow" />
+          <LinkButton href="/apis/new">New API</LinkButton>
         </div>
         <ApiTable rows={rows} backends={backends.length} />
       </div>

@@ -8,10 +8,12 @@ interface Props {
   readonly slug: string;
   readonly document: FlowDocument;
   readonly findings: readonly Finding[];
+  /** Opens what callers see of an operation. */
+  readonly onShape: (id: string) => void;
 }
 
 /** Operations of an API, each a door to its flow; findings that belong to no operation stand above. */
-export function ApiOperations({ slug, document, findings }: Props) {
+export function ApiOperations({ slug, document, findings, onShape }: Props) {
   const [filter, setFilter] = useState('');
   const [shownCount, setShown] = useState(200);
   const of = (id: string) =>
@@ -51,6 +53,7 @@ export function ApiOperations({ slug, document, findings }: Props) {
               <th>Reply</th>
               <th>Cases</th>
               <th>Findings</th>
+              <th />
             </tr>
           </thead>
           <tbody>
@@ -69,7 +72,10 @@ export function ApiOperations({ slug, document, findings }: Props) {
                   <td>
                     <Link href={`/apis/${slug}/${id}`}>{id}</Link>
                   </td>
-                  <td className="soft">{o.summary}</td>
+                  <td className="soft">
+                    {o.internal ? 'internal: ' : ''}
+                    {o.summary}
+                  </td>
                   <td className="mono">{o.reply?.status}</td>
                   <td className="soft">{document.cases?.filter((c) => c.operation === id).length ?? 0}</td>
                   <td>
@@ -84,13 +90,18 @@ export function ApiOperations({ slug, document, findings }: Props) {
                       <span className="soft">none</span>
                     )}
                   </td>
+                  <td className="nowrap">
+                    <button className="plain spruce" onClick={() => onShape(id)} aria-label={`Shape ${id}`}>
+                      shape
+                    </button>
+                  </td>
                 </tr>
               );
             })}
             {!all.length && (
               <tr>
-                <td colSpan={6} className="soft">
-                  No operation fits “{filter}”.
+                <td colSpan={7} className="soft">
+                  {filter ? `No operation fits “${filter}”.` : 'No operation yet. Add the first one below.'}
                 </td>
               </tr>
             )}

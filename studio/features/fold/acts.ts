@@ -7,6 +7,7 @@ import {
   seriesAt,
   stepAt,
   unwrapStep,
+  walkFlow,
   wrapSteps,
   type FlowDocument,
 } from '@hinge/core';
@@ -68,6 +69,18 @@ export function actOn(
       return { ...next, document: { ...next.document, operations: { ...next.document.operations, [id]: made } } };
     }
   }
+}
+
+/** Backends that flows call have an entry each; contract and addresses are the studio's. */
+export function withBackends(document: FlowDocument): FlowDocument {
+  const backends = { ...document.backends };
+  for (const o of Object.values(document.operations))
+    walkFlow(o.flow, (step) => {
+      const name =
+        step.kind === 'call' ? step.backend : step.kind === 'map' && step.to !== 'reply' ? step.to.backend : undefined;
+      if (name !== undefined) backends[name] ??= {};
+    });
+  return { ...document, backends };
 }
 
 /** The step that holds a series, told by the series without its last part: /1/lines/0 → /1. */

@@ -66,7 +66,7 @@ export function NumberRow({
   placeholder,
   readOnly,
   hideLabel,
-  width = 130,
+  width = hideLabel ? 130 : 260,
   onChange,
 }: NumberProps) {
   const [typed, setTyped] = useState<string>();

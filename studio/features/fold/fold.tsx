@@ -21,7 +21,7 @@ import { ReleaseButton } from '../releases/release-button';
 import { Findings } from './findings';
 import { FoldView, milliseconds } from './fold-view';
 import { fieldOf, pinOf } from './places';
-import { actOn } from './acts';
+import { actOn, withBackends } from './acts';
 import { CasesPanel } from './cases-panel';
 import { FlowSearch } from './flow-search';
 import { freshStep, NewStep } from './new-step';
@@ -110,7 +110,9 @@ export function Fold(p: Props) {
     );
   }
   const setFlow = (flow: StepDocument[]) =>
-    draft.change({ ...document, operations: { ...document.operations, [p.operationId]: { ...operation, flow } } });
+    draft.change(
+      withBackends({ ...document, operations: { ...document.operations, [p.operationId]: { ...operation, flow } } }),
+    );
   const setStep = (at: string, step: StepDocument) => setFlow(replaceStep(operation.flow, at, step));
   const go = (at: string, field?: string) => setJump({ at, field, n: Date.now() });
   const act = (at: string, what: PinAct): string | undefined => {

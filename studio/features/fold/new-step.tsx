@@ -77,7 +77,12 @@ export function NewStep({
               <span className="soft">{wordsOf(kind)}</span>
             </li>
           )}
-          slotProps={{ listbox: { style: { maxHeight: 400 } }, paper: { variant: 'outlined' } }}
+          slotProps={{
+            listbox: {
+              sx: { maxHeight: 400, '& .MuiAutocomplete-option': { fontSize: 13, py: '4px', minHeight: 32 } },
+            },
+            paper: { variant: 'outlined' },
+          }}
           noOptionsText="No kind of step is called so."
         />
       </DialogContent>

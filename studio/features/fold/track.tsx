@@ -66,7 +66,7 @@ export const Track = memo(function Track(p: Props) {
       <div style={{ position: 'relative', width: track.width, height: track.height }}>
         <svg width={track.width} height={track.height} aria-hidden>
           {track.spans.map((s) => (
-            <rect key={s.at} x={s.from} y={s.y - 37} width={s.to - s.from} height="74" rx="10" className="span" />
+            <rect key={s.at} x={s.from} y={s.y - 26} width={s.to - s.from} height="52" rx="10" className="span" />
           ))}
           {track.rails.map((r, i) => (
             <path
@@ -98,7 +98,7 @@ export const Track = memo(function Track(p: Props) {
           <div
             key={w.at}
             className={`line-words cut ${ran && taken(w.at) ? 'lit' : ''} ${marked?.has(w.at) ? 'unreached' : ''}`}
-            style={{ left: w.x, top: w.y - 27, maxWidth: 96 }}
+            style={{ left: w.x, top: w.y - 19, maxWidth: w.width + 34 }}
             title={marked?.has(w.at) ? `${w.text}: no case reaches this line` : w.text}
           >
             {w.text}
@@ -137,27 +137,32 @@ export const Track = memo(function Track(p: Props) {
                 : faultyPins.has(pin.at)
                   ? 'faulty'
                   : '';
+          const times = step?.taken ? `${milliseconds(step.ms)}${(step.times ?? 1) > 1 ? ` ×${step.times}` : ''}` : '';
           return (
             <button
               key={pin.at}
               data-at={pin.at}
               className={`pin ${state} ${selected === pin.at ? 'chosen' : ''}`}
-              style={{ left: pin.x - 52, top: pin.y - 42 }}
+              style={{ left: pin.x - 52, top: pin.y - (track.compact ? 18 : 42) }}
               aria-current={selected === pin.at}
               aria-label={`${pin.kind} ${pin.label}, pin ${i + 1} of ${track.pins.length}${step?.taken ? `, ${milliseconds(step.ms)}` : ''}${step?.error ? ', failed' : ''}${pin.off ? ', switched off' : ''}`}
               onClick={() => onSelect(pin.at)}
             >
-              <span className="ms">
-                {step?.taken ? milliseconds(step.ms) : ' '}
-                {(step?.times ?? 1) > 1 ? ` ×${step!.times}` : ''}
-              </span>
+              <span className={track.compact ? 'ms none' : 'ms'}>{track.compact ? '' : times}</span>
               <svg width="14" height="36" viewBox="0 0 14 36" aria-hidden>
                 <rect x="1" y="1" width="12" height="34" rx="5" className="pin-body" />
                 <line x1="1" x2="13" y1="12.5" y2="12.5" className="pin-knuckle" />
                 <line x1="1" x2="13" y1="23.5" y2="23.5" className="pin-knuckle" />
               </svg>
               <span className="kind">{pin.name}</span>
-              <span className="label">{pin.label}</span>
+              <span className="label">
+                {track.compact && times ? (
+                  <>
+                    <b>{times}</b>{' '}
+                  </>
+                ) : null}
+                {pin.label}
+              </span>
             </button>
           );
         })}

@@ -1,0 +1,167 @@
+'use client';
+import { precedenceOf, type FlowDocument } from '@hinge/core';
+import { ChoiceRow, RowMoves, TextRow } from '../fold/fields';
+
+interface Props {
+  readonly document: FlowDocument;
+  readonly address: string | undefined;
+  readonly readOnly?: boolean;
+  readonly onChange: (document: FlowDocument) => void;
+}
+
+type Door = FlowDocument['doors'][number];
+
+/** Ways in over the same flows, what each answers, and in which order paths are tried. */
+export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
+  const set = (i: number, door: Door | undefined) =>
+    onChange({ ...d, doors: d.doors.flatMap((x, n) => (n !== i ? [x] : door ? [door] : [])) });
+  const base = d.doors[0]?.path ?? `/${d.api.name.toLowerCase().replace(/[^a-z0-9]+/g, '-')}`;
+  return (
+    <>
+      <div className="frame">
+        <table aria-label="Doors">
+          <thead>
+            <tr>
+              <th>Door</th>
+              <th>Base path</th>
+              <th>Hosts</th>
+              <th>Answers</th>
+              <th>Guards</th>
+              <th>Address now</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {d.doors.map((door, i) => (
+              <tr key={i}>
+                <td>
+                  <TextRow
+                    hideLabel
+                    width={110}
+                    label={`Name of door ${i + 1}`}
+                    value={door.name}
+                    readOnly={readOnly}
+                    onChange={(t) => t && /^[A-Za-z_][A-Za-z0-9_-]*$/.test(t) && set(i, { ...door, name: t })}
+                  />
+                </td>
+                <td>
+                  <TextRow
+                    hideLabel
+                    mono
+                    width={170}
+                    label={`Base path of ${door.name}`}
+                    value={door.path}
+                    readOnly={readOnly}
+                    onChange={(t) => t?.startsWith('/') && set(i, { ...door, path: t })}
+                  />
+                </td>
+                <td>
+                  <TextRow
+                    hideLabel
+                    mono
+                    width={150}
+                    label={`Hosts of ${door.name}`}
+                    value={door.hosts?.join(', ')}
+                    placeholder="every host"
+                    readOnly={readOnly}
+                    onChange={(t) => {
+                      const hosts = (t ?? '')
+                        .split(',')
+                        .map((x) => x.trim())
+                        .filter(Boolean);
+                      set(i, { ...door, hosts: hosts.length ? hosts : undefined });
+                    }}
+                  />
+                </td>
+                <td>
+                  <ChoiceRow
+                    hideLabel
+                    width={150}
+                    label={`What ${door.name} answers`}
+                    value={door.answers ?? ''}
+                    options={[
+                      ['', 'what is asked for'],
+                      ['json', 'always JSON'],
+                      ['xml', 'always XML'],
+                    ]}
+                    readOnly={readOnly}
+                    onChange={(a) => set(i, { ...door, answers: a === '' ? undefined : (a as 'json' | 'xml') })}
+                  />
+                </td>
+                <td>
+                  {[...(d.guards ?? []), ...(door.guards ?? [])]
+                    .filter((g) => !g.off)
+                    .map((g) => g.kind)
+                    .join(', ') || <span className="soft">none</span>}
+                </td>
+                <td className="mono">{address ? `${address}${door.path}` : ''}</td>
+                <td>
+                  <RowMoves
+                    index={i}
+                    count={d.doors.length}
+                    what={`door ${door.name}`}
+                    readOnly={readOnly}
+                    onRemove={() => set(i, undefined)}
+                  />
+                </td>
+              </tr>
+            ))}
+            {!d.doors.length && (
+              <tr>
+                <td colSpan={7} className="soft">
+                  No door: callers outside get 404, other flows may call this API.
+                </td>
+              </tr>
+            )}
+          </tbody>
+        </table>
+      </div>
+      {!readOnly && (
+        <div>
+          <button
+            className="plain spruce"
+            onClick={() => {
+              let n = d.doors.length + 1;
+              while (d.doors.some((x) => x.name === `door${n}`)) n++;
+              onChange({
+                ...d,
+                doors: [
+                  ...d.doors,
+                  {
+                    name: d.doors.length ? `door${n}` : 'public',
+                    path: d.doors.length ? `${base.replace(/\/v\d+$/, '')}/v${n}` : base,
+                  },
+                ],
+              });
+            }}
+          >
+            Add a door
+          </button>
+        </div>
+      )}
+      <h2>Which path is tried first</h2>
+      <div className="frame">
+        <table aria-label="Order of paths">
+          <tbody>
+            {precedenceOf(d).map((r, i) => (
+              <tr key={r.operation}>
+                <td className="soft" style={{ width: 30 }}>
+                  {i + 1}
+                </td>
+                <td className="mono nowrap">
+                  {r.method} {r.path}
+                </td>
+                <td>{r.operation}</td>
+                <td className="soft">{r.words}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <div className="soft">
+        Doors with host names come before doors without; then, part by part, fixed text before parameters, parameters
+        before what takes the rest.
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,52 @@
+import type { FlowDocument, StepDocument } from '@hinge/core';
+
+/** The document without an operation and its cases. Calls to it stay, and become findings. */
+export function removeOperation(document: FlowDocument, id: string): FlowDocument {
+  const { [id]: _gone, ...operations } = document.operations;
+  return { ...document, operations, cases: document.cases?.filter((c) => c.operation !== id) };
+}
+
+/** The same document with another name for an operation, in its cases and in the flows that call it too. Order stays. */
+export function renameOperation(document: FlowDocument, from: string, to: string): FlowDocument {
+  const operations = Object.fromEntries(
+    Object.entries(document.operations).map(([id, o]) => [
+      id === from ? to : id,
+      { ...o, flow: renamed(o.flow, from, to) as StepDocument[] },
+    ]),
+  );
+  return {
+    ...document,
+    operations,
+    cases: document.cases?.map((c) => (c.operation === from ? { ...c, operation: to } : c)),
+  };
+}
+
+/** Calls and maps without a backend and without an API mean operations of this document. */
+function renamed(node: unknown, from: string, to: string): unknown {
+  if (Array.isArray(node)) return node.map((x) => renamed(x, from, to));
+  if (node === null || typeof node !== 'object') return node;
+  const o = Object.fromEntries(Object.entries(node).map(([k, v]) => [k, renamed(v, from, to)])) as Record<
+    string,
+    unknown
+  >;
+  const target = (x: Record<string, unknown>) => x.operation === from && x.backend === undefined && x.api === undefined;
+  if (o.kind === 'call' && target(o)) return { ...o, operation: to };
+  if (o.kind === 'map' && o.to !== null && typeof o.to === 'object' && target(o.to as Record<string, unknown>))
+    return { ...o, to: { ...o.to, operation: to } };
+  return o;
+}
+
+/** Name for an operation from its method and path: GET /berths/{id} → getBerthsById. */
+export function idFor(method: string, path: string, taken: (id: string) => boolean): string {
+  const parts = path
+    .split('/')
+    .filter(Boolean)
+    .map((p) => (p.startsWith('{') ? `By${capital(p.slice(1, -1))}` : capital(p)));
+  const base = (method === 'ANY' ? 'any' : method.toLowerCase()) + parts.join('').replace(/[^A-Za-z0-9_]/g, '');
+  for (let n = 1; ; n++) {
+    const id = n === 1 ? base : `${base}${n}`;
+    if (!taken(id)) return id;
+  }
+}
+
+const capital = (t: string): string => t.charAt(0).toUpperCase() + t.slice(1);
