@@ -48,6 +48,10 @@ export const theme = createTheme({
   },
   components: {
     MuiButtonBase: { defaultProps: { disableRipple: true } },
+    MuiTabs: { styleOverrides: { root: { minHeight: 34, borderBottom: '1px solid var(--hairline)' } } },
+    MuiTab: {
+      styleOverrides: { root: { minHeight: 34, minWidth: 0, padding: '6px 12px', fontSize: 13, fontWeight: 600 } },
+    },
     MuiButton: {
       defaultProps: { disableElevation: true, size: 'small' },
       styleOverrides: {

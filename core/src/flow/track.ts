@@ -67,6 +67,8 @@ const TOP = 42;
 /** Where lines part and join, in parts of a gap. */
 const JOIN = 0.5;
 const FORK = 0.45;
+/** Room for the name of a line before its first pin. */
+const LEAD = 0.3;
 const EMPTY = 0.9;
 
 interface Line {
@@ -88,7 +90,7 @@ const unitsOf = (flow: readonly StepDocument[]): number => flow.reduce((sum, s) 
 function unitsOfStep(step: StepDocument): number {
   const lines = linesOf(step);
   return lines.length > 1
-    ? 1 + FORK + Math.max(EMPTY, ...lines.map((l) => unitsOf(l.flow))) + JOIN
+    ? 1 + FORK + LEAD + Math.max(EMPTY, ...lines.map((l) => unitsOf(l.flow))) + JOIN
     : lines.length
       ? 1 + Math.max(EMPTY, ...lines.map((l) => unitsOf(l.flow))) + JOIN
       : 1;
@@ -163,17 +165,17 @@ export function layoutTrack(flow: readonly StepDocument[], availableWidth: numbe
         const half = (start - leave) / 2;
         out.rails.push({
           at: pointer,
-          d: `M ${r(leave)} ${top} C ${r(leave + half)} ${top}, ${r(start - half)} ${row}, ${r(start)} ${row}`,
+          d: `M ${r(leave)} ${top} C ${r(leave + half)} ${top}, ${r(start - half)} ${row}, ${r(start)} ${row} H ${r(start + gap * LEAD)}`,
         });
         out.rails.push({
           at: pointer,
           d: `M ${r(join - 2 * bend)} ${row} C ${r(join)} ${row}, ${r(join - bend)} ${top}, ${r(join)} ${top}`,
         });
-        if (line.pointer) series(line.flow, pointer, start, join - 2 * bend, row);
+        if (line.pointer) series(line.flow, pointer, start + gap * LEAD, join - 2 * bend, row);
         else out.rails.push({ at: pointer, d: `M ${r(start)} ${row} H ${r(join - 2 * bend)}` });
       } else {
-        out.rails.push({ at: pointer, d: `M ${r(fork)} ${row} H ${r(start)}` });
-        series(line.flow, pointer, start, join, row);
+        out.rails.push({ at: pointer, d: `M ${r(fork)} ${row} H ${r(several ? start + gap * LEAD : start)}` });
+        series(line.flow, pointer, several ? start + gap * LEAD : start, join, row);
       }
       if (lines.length > 1)
         out.words.push({
@@ -181,7 +183,7 @@ export function layoutTrack(flow: readonly StepDocument[], availableWidth: numbe
           text: line.name,
           x: r(start - 6),
           y: row,
-          width: Math.round(gap / 2),
+          width: Math.round(gap * (0.5 + LEAD)) - 6,
         });
       row += rowsOf(line.flow) * ROW;
     });

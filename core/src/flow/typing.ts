@@ -63,7 +63,7 @@ function bodyRows(body: JsonSchema, types: TypeTable): TypeRow[] {
 
 function argumentRows(schema: JsonSchema, types: TypeTable): TypeRow[] {
   return typeRows(schema, types, ROWS)
-    .filter((r) => !['/body', '/soapHeader', '/headers', '/status'].includes(r.pointer))
+    .filter((r) => !['/body', '/soapHeader', '/headers', '/cookies', '/path', '/query', '/status'].includes(r.pointer))
     .map((r) => ({ ...r, depth: r.depth - 1 }));
 }
 

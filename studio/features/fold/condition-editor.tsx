@@ -1,5 +1,5 @@
 'use client';
-import { OPERATORS, type Condition, type ConditionRow, type Operator, type TypeRow } from '@hinge/core';
+import { OPERATORS, pathExpression, type Condition, type ConditionRow, type Operator, type TypeRow } from '@hinge/core';
 import { ChoiceRow, ExpressionRow, RowMoves, TextRow } from './fields';
 
 interface Props {
@@ -77,12 +77,18 @@ export function ConditionEditor({ label, value, rows, readOnly, onChange }: Prop
         </div>
       ))}
       {!readOnly && (
-        <button className="plain spruce" onClick={() => put([...list, { of: 'query.kind', is: 'exists' }])}>
+        <button className="plain spruce" onClick={() => put([...list, freshCondition(rows)])}>
           and …
         </button>
       )}
     </div>
   );
+}
+
+/** A condition to begin with: on the first field in reach, so that it is no mistake from the start. */
+export function freshCondition(rows: readonly TypeRow[]): ConditionRow {
+  const first = rows.find((r) => r.leaf && !r.pointer.includes('*'));
+  return first ? { of: pathExpression(first.pointer), is: 'exists' } : { of: 'method', is: 'equals', value: 'GET' };
 }
 
 /** Numbers where numbers are compared, or where one stood; text otherwise. */

@@ -1,6 +1,6 @@
 'use client';
 import type { ShownStep, StepDocument, TypeRow } from '@hinge/core';
-import { ConditionEditor } from './condition-editor';
+import { ConditionEditor, freshCondition } from './condition-editor';
 import { ChoiceRow, ExpressionRow, moved, RowMoves, TextRow } from './fields';
 
 export type Step<K extends StepDocument['kind']> = Extract<StepDocument, { kind: K }>;
@@ -85,7 +85,7 @@ export function ChoosePin({ step, at, seen, rows, readOnly, unreached, onChange,
         <div className="row">
           <button
             className="plain spruce"
-            onClick={() => set([...step.lines, { when: { of: 'query.kind', is: 'exists' }, flow: [] }])}
+            onClick={() => set([...step.lines, { when: freshCondition(rows), flow: [] }])}
           >
             Add a line
           </button>

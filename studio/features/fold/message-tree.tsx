@@ -87,13 +87,13 @@ export function MessageTree(p: Props) {
               side={joinable ? side : undefined}
               pointer={r.pointer}
               role="treeitem"
-              aria-level={r.depth + 1}
+              aria-level={Math.max(0, r.depth) + 1}
               aria-selected={r.pointer === chosen}
               tabIndex={onChoose ? (r.pointer === (chosen ?? rows[0]?.pointer) ? 0 : -1) : -1}
               data-pointer={r.pointer}
               data-side={side}
               className={classes}
-              style={{ paddingLeft: 16 + r.depth * 15, cursor: onChoose ? 'pointer' : 'default' }}
+              style={{ paddingLeft: 16 + Math.max(0, r.depth) * 15, cursor: onChoose ? 'pointer' : 'default' }}
               title={r.description}
               onClick={() => onChoose?.(r.pointer)}
               onKeyDown={(e) => {

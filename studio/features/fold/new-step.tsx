@@ -18,7 +18,11 @@ export function freshStep(kind: Kind, world: FoldWorld): StepDocument {
     case 'call':
       return { kind, ...(backend !== undefined && { backend }) };
     case 'choose':
-      return { kind, lines: [{ name: 'first', when: { of: 'query.kind', is: 'exists' }, flow: [] }], otherwise: [] };
+      return {
+        kind,
+        lines: [{ name: 'first', when: { of: 'method', is: 'equals', value: 'GET' }, flow: [] }],
+        otherwise: [],
+      };
     case 'gather':
       return {
         kind,

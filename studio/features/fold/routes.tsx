@@ -1,7 +1,7 @@
 'use client';
 import type { TypeRow } from '@hinge/core';
 import type { CallStep } from './call-pin';
-import { ConditionEditor } from './condition-editor';
+import { ConditionEditor, freshCondition } from './condition-editor';
 import { moved, NumberRow, RowMoves, TextRow } from './fields';
 
 type Route = NonNullable<CallStep['routes']>[number];
@@ -115,10 +115,7 @@ export function Routes({
           {!readOnly && (
             <div className="row soft">
               {r.when === undefined && i < routes.length - 1 && (
-                <button
-                  className="plain soft"
-                  onClick={() => set(i, { ...r, when: { of: 'query.kind', is: 'exists' } })}
-                >
+                <button className="plain soft" onClick={() => set(i, { ...r, when: freshCondition(rows) })}>
                   only when …
                 </button>
               )}

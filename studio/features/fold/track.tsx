@@ -98,7 +98,7 @@ export const Track = memo(function Track(p: Props) {
           <div
             key={w.at}
             className={`line-words cut ${ran && taken(w.at) ? 'lit' : ''} ${marked?.has(w.at) ? 'unreached' : ''}`}
-            style={{ left: w.x, top: w.y - 19, maxWidth: w.width + 34 }}
+            style={{ left: w.x, top: w.y - 19, maxWidth: w.width }}
             title={marked?.has(w.at) ? `${w.text}: no case reaches this line` : w.text}
           >
             {w.text}

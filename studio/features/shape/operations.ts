@@ -1,4 +1,4 @@
-import type { FlowDocument, StepDocument } from '@hinge/core';
+import { sampleOf, type CaseDocument, type FlowDocument, type OperationDocument, type StepDocument } from '@hinge/core';
 
 /** The document without an operation and its cases. Calls to it stay, and become findings. */
 export function removeOperation(document: FlowDocument, id: string): FlowDocument {
@@ -50,3 +50,24 @@ export function idFor(method: string, path: string, taken: (id: string) => boole
 }
 
 const capital = (t: string): string => t.charAt(0).toUpperCase() + t.slice(1);
+
+/** A request to begin with: something for every parameter that is needed, and a body where there is one. */
+export function firstCase(id: string, o: OperationDocument): CaseDocument {
+  const values = (place: 'path' | 'query') =>
+    Object.fromEntries(
+      (o.parameters ?? []).flatMap((p) =>
+        p.in === place && (place === 'path' || p.required)
+          ? [[p.name, sampleOf(p.schema, {}, { name: p.name }) ?? '1']]
+          : [],
+      ),
+    );
+  return {
+    name: 'sample',
+    operation: id,
+    request: {
+      path: values('path'),
+      query: values('query'),
+      ...(o.request?.schema && { body: sampleOf(o.request.schema, {}) ?? {} }),
+    },
+  };
+}

@@ -11,7 +11,7 @@ import { useDraft } from '../fold/use-draft';
 import { DoorsTab } from './doors-tab';
 import { NewOperation } from './new-operation';
 import { OperationDrawer } from './operation-drawer';
-import { removeOperation, renameOperation } from './operations';
+import { firstCase, removeOperation, renameOperation } from './operations';
 import { TypesTab } from './types-tab';
 
 interface Props {
@@ -92,7 +92,11 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
             <NewOperation
               document={document}
               onAdd={(id, operation) => {
-                d.change({ ...document, operations: { ...document.operations, [id]: operation } });
+                d.change({
+                  ...document,
+                  operations: { ...document.operations, [id]: operation },
+                  cases: [...(document.cases ?? []), firstCase(id, operation)],
+                });
                 setOpen(id);
               }}
             />

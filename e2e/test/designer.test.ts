@@ -1,0 +1,275 @@
+import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
+import AxeBuilder from '@axe-core/webdriverjs';
+import { By, Key, type WebDriver } from 'selenium-webdriver';
+import { openBrowser, Page } from '../src/browser';
+import { startWorld, type World } from '../src/world';
+
+jest.setTimeout(150_000);
+let world: World;
+let driver: WebDriver;
+let page: Page;
+
+beforeAll(async () => {
+  world = await startWorld([]);
+  driver = await openBrowser();
+  page = new Page(driver, world.studio);
+  await page.signIn('ruff@tarnhaven.example', 'grey-wagtail');
+}, 420_000);
+
+afterAll(async () => {
+  await driver?.quit();
+  if (world) expect(await world.stop()).toBe(0);
+}, 60_000);
+
+const outcome = (part: string) => page.waitText('[data-testid=outcome]', part);
+const saved = () => page.waitText('[data-testid=draft-state]', ', saved');
+const pin = async (at: string) => {
+  await page.find(`.pin[data-at="${at}"]`);
+  await driver.executeScript('document.querySelector(arguments[0]).click()', `.pin[data-at="${at}"]`);
+};
+const keys = async (...k: string[]) => {
+  for (const one of k) await driver.actions().sendKeys(one).perform();
+};
+const release = async () => {
+  await page.click('button', 'Release…');
+  await page.click('[role=dialog] button', 'Release to sandbox');
+  await page.byText('[role=dialog] .spruce', 'runs release');
+  await keys(Key.ESCAPE);
+};
+/** A value chosen in a select of the page. */
+const choose = async (label: string, option: string) => {
+  const el = await page.find(`[aria-label="${label}"]`);
+  await driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', el);
+  await el.click();
+  await page.click('[role=listbox] [role=option]', option);
+};
+
+describe('a flow that branches', () => {
+  test('the line that the message took is lit, the other is dim; all cases pass in one go, and reach every line', async () => {
+    await page.open('/apis/towage/orderTowage');
+    await outcome('201');
+    await pin('/2');
+    await page.byText('.pin-line.lit', 'taken by this request');
+    await page.byText('.line-words.lit', 'ships from 60 m');
+    expect(await driver.findElements(By.css('.pin.untaken'))).toHaveLength(3);
+    await page.click('[data-testid=cases]');
+    await page.click('.cases button', 'Run all 4');
+    await page.waitFor(
+      'four passes',
+      async () => (await driver.findElements(By.xpath("//td//span[contains(., 'passed')]"))).length === 4,
+    );
+    expect(await driver.findElements(By.css('.cases .brass'))).toHaveLength(0);
+    await keys(Key.ESCAPE);
+    await page.waitText('[data-testid=cases]', '4 of 4 cases pass');
+  });
+
+  test('another case takes the other line; a failing expectation is told with what was found', async () => {
+    await choose('Case', 'a barge');
+    await page.byText('.line-words.lit', 'otherwise');
+    await page.click('[data-testid=cases]');
+    await page.click('.cases td button', 'a barge');
+    await page.fill('.case-editor input[aria-label="Value 1"]', 'x');
+    await (
+      await page.find('.case-editor input[aria-label="Value 1"]')
+    ).sendKeys(Key.chord(Key.CONTROL, 'a'), 'tow desk');
+    await page.click('.cases button', 'Run all 4');
+    await page.byText('.misfit', '/desk: wanted tow desk, found barge desk');
+    await keys(Key.ESCAPE);
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform();
+  });
+
+  test('a mock stands beside a real backend: a line is added by mouse, answered by an example, and undone', async () => {
+    await page.open('/apis/towage/orderTowage');
+    await outcome('201');
+    await pin('/2');
+    await page.click('.pin-form button', 'Add a line');
+    await page.byText('.line-words', 'body.callNumber is there');
+    await driver.executeScript(
+      'document.querySelector(arguments[0]).click()',
+      '.slot[aria-label="Add a step at /2/lines/1/flow/0"]',
+    );
+    await (await page.find('[role=dialog] input')).sendKeys('reply', Key.ENTER);
+    await page.byText('.pin-head', 'reply, pin');
+    await page.byText('[data-testid=findings]', 'no findings');
+    await driver.findElement(By.css('body')).sendKeys(Key.chord(Key.CONTROL, 'z'));
+    await driver.findElement(By.css('body')).sendKeys(Key.chord(Key.CONTROL, 'z'));
+    await page.waitFor('both undone', async () => (await driver.findElements(By.css('.pin'))).length === 9);
+    await saved();
+  });
+});
+
+describe('a flow that gathers', () => {
+  test('the slowest line is marked, time at once against time in series is told; one line may fail', async () => {
+    await page.open('/apis/port-calls/getPortCall');
+    await outcome('200');
+    await pin('/0');
+    await page.byText('.pin-box', 'one after the other');
+    await page.byText('.pin-line.lit', 'the slowest');
+    await choose('Case', 'the pilots do not answer');
+    await page.byText('.pin-line', 'failed,');
+    await outcome('200');
+    await pin('/1');
+    await page.byText('.tree-row', 'pilots');
+  });
+});
+
+describe('two doors over one flow', () => {
+  test('released, the same table comes as JSON and as XML, and is remembered', async () => {
+    await page.open('/apis/tides');
+    await page.click('[role=tab]', 'Doors');
+    await page.byText('table td', 'schema');
+    await release();
+    const json = await fetch(`${world.gateway}/tides/v1/2026-12-04`);
+    expect([json.status, json.headers.get('content-type'), json.headers.get('cache-status')]).toEqual([
+      200,
+      'application/json',
+      'hinge; fwd=uri-miss; stored; ttl=300',
+    ]);
+    const xml = await fetch(`${world.gateway}/tides/v2/2026-12-04`);
+    expect(xml.headers.get('content-type')).toBe('application/xml');
+    expect(xml.headers.get('cache-status')).toContain('hinge; hit; ttl=');
+    expect(await xml.text()).toContain('station="Tarnhaven"');
+  });
+});
+
+describe('an API from nothing, by keyboard alone', () => {
+  const body = () => driver.findElement(By.css('body'));
+  const type = async (...k: string[]) => keys(...k);
+
+  test('name, way in, operation, schema from a sample', async () => {
+    await page.open('/apis/new');
+    const name = await page.find('input[placeholder="Berth bookings"]');
+    await name.sendKeys('Moorings', Key.ENTER);
+    await page.byText('h1', 'Moorings');
+    const path = await page.find('input[aria-label="Path of the new operation"]');
+    await path.sendKeys('/moorings/{id}', Key.ENTER);
+    await page.byText('.cases h2', 'What callers see of getMooringsById');
+    const samples = await driver.findElements(By.xpath("//button[contains(., 'From samples')]"));
+    await samples[samples.length - 1]!.sendKeys(Key.ENTER);
+    await (await page.find('textarea[aria-label="Sample 1"]')).sendKeys('{"id": "M-1", "metres": 12.5, "free": true}');
+    await page.byText('[role=dialog] .row', 'metres');
+    await (await page.byText('[role=dialog] button', 'Use this schema')).sendKeys(Key.ENTER);
+    await page.byText('.pin-line', 'Value of example sample');
+    await keys(Key.ESCAPE);
+    await page.waitFor('the drawer to close', async () => (await driver.findElements(By.css('.cases'))).length === 0);
+    await saved();
+  });
+
+  test('the mock answers in rehearsal and, released, on the gateway', async () => {
+    await (await page.byText('td a', 'getMooringsById')).sendKeys(Key.ENTER);
+    await outcome('200');
+    await page.byText('.leaf.right', 'M-1');
+    await release();
+    const r = await fetch(`${world.gateway}/moorings/v1/moorings/M-9`);
+    expect([r.status, await r.json()]).toEqual([200, { id: 'M-1', metres: 12.5, free: true }]);
+  });
+
+  test('a step comes in by a, a name and Enter; its expression decides; the mock gives way to a real call', async () => {
+    await (await body()).sendKeys(Key.ARROW_LEFT, Key.ARROW_LEFT);
+    await type('a');
+    await (await page.find('[role=dialog] input')).sendKeys('att', Key.ENTER);
+    await page.byText('.pin-head', 'attempt, pin 1');
+    await driver.executeScript('document.activeElement.blur()');
+    await (await body()).sendKeys(Key.DELETE);
+    await page.waitFor('one pin', async () => (await driver.findElements(By.css('.pin'))).length === 1);
+    await type('a');
+    await (await page.find('[role=dialog] input')).sendKeys('call', Key.ENTER);
+    await page.byText('.pin-head', 'call, pin');
+    const backend = await page.find('[aria-label="Backend"]');
+    await backend.sendKeys(Key.ENTER);
+    await page.find('[role=listbox]');
+    await keys('v', Key.ENTER);
+    const operation = await page.find('[aria-label="Operation"]');
+    await operation.sendKeys(Key.ENTER);
+    await page.byText('[role=option]', 'getVessel');
+    await keys('g', Key.ENTER);
+    await page.byText('.pin-box, .MuiSelect-select', 'getVessel');
+    await (await page.byText('.pin-form button', 'Put a map in front')).sendKeys(Key.ENTER);
+    await page.byText('.pin-head', 'map, pin');
+    await page.byText('.suggestions', 'suggested');
+    await saved();
+  });
+});
+
+describe('the map editor', () => {
+  test('a field is dragged across the pin, suggestions are taken, the text is the same map', async () => {
+    await page.open('/apis/towage/orderTowage');
+    await outcome('201');
+    await pin('/2/lines/0/flow/0');
+    await page.byText('.pin-pane', 'of 3 required');
+    await page.click('[data-side=right][data-pointer="/body/ship"]');
+    await page.byText('.pin-card', 'body.callNumber');
+    await page.click('button[aria-label="Close the field"]');
+    const from = await page.find('[data-side=left][data-pointer="/body/name"]');
+    const to = await page.find('[data-side=right][data-pointer="/body/ship"]');
+    await driver
+      .actions()
+      .move({ origin: from })
+      .press()
+      .move({ origin: from, x: 12, y: 4 })
+      .move({ origin: to })
+      .move({ origin: to, x: 2, y: 2 })
+      .release()
+      .perform();
+    await page.byText('.pin-card', 'body.name');
+    await page.waitFor('the message to follow', async () =>
+      (await page.text('[data-side=right][data-pointer="/body/ship"]')).includes('Grey Wagtail'),
+    );
+    await page.click('.pin-pane button', 'as text');
+    await page.byText('.pin-card', '"ship": body.name');
+    await page.click('.pin-pane button', 'as fields');
+    await page.byText('.pin-pane', '3 of 3 required');
+  });
+});
+
+describe('for everyone', () => {
+  const serious = async () => {
+    const found = await new AxeBuilder(driver).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
+    return found.violations
+      .filter((v) => v.impact === 'serious' || v.impact === 'critical')
+      .map(
+        (v) =>
+          `${v.id}: ${v.nodes
+            .slice(0, 3)
+            .map((n) => n.target.join(' '))
+            .join(' | ')}`,
+      );
+  };
+  test.each([
+    ['the desk', '/', 'h1'],
+    ['backends', '/backends', 'table'],
+    ['a backend', '/backends/vessels', '[role=option]'],
+    ['a new backend', '/backends/new', '[role=tab]'],
+    ['APIs', '/apis', 'table'],
+    ['a new API', '/apis/new', 'form'],
+    ['an API', '/apis/towage', 'table'],
+    ['the Fold of a choose', '/apis/towage/orderTowage', '.pin'],
+    ['the Fold of a gather', '/apis/port-calls/getPortCall', '.pin'],
+    ['releases', '/releases', 'h1'],
+    ['traffic', '/traffic', 'h1'],
+  ])('axe finds nothing serious on %s', async (_name, path, css) => {
+    await page.open(path);
+    await page.find(css);
+    await driver.sleep(600);
+    expect(await serious()).toEqual([]);
+  });
+
+  test('nor on the pins, the cases, and what callers see', async () => {
+    await page.open('/apis/towage/orderTowage');
+    await outcome('201');
+    for (const at of ['/0', '/1', '/2']) {
+      await pin(at);
+      await driver.sleep(300);
+      expect([at, await serious()]).toEqual([at, []]);
+    }
+    await page.click('[data-testid=cases]');
+    await page.byText('.cases h2', 'Cases of');
+    await driver.sleep(400);
+    expect(await serious()).toEqual([]);
+    await page.open('/apis/towage');
+    await page.click('button[aria-label="Shape orderTowage"]');
+    await page.byText('.cases h2', 'What callers see');
+    await driver.sleep(400);
+    expect(await serious()).toEqual([]);
+  });
+});
