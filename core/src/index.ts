@@ -24,3 +24,4 @@ export { httpTarget, requestMessage } from './steps/map/to-backend';
 export { schemaOfSamples, type SampleSchema } from './codec/sample';
 export { portAddress } from './steps/call/send';
 export { OPERATORS, conditionWords, type Condition, type ConditionRow, type Operator } from './steps/condition';
+export { sha256 } from './guards/key/guard';

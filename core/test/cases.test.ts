@@ -27,6 +27,7 @@ describe('stubs stand for backends', () => {
     lengthMetres: 118.5,
     depthMetres: 7.1,
     surface: 'stone',
+    service: [],
     closedUntil: null,
   };
   const get = (stub: object): CaseDocument => ({

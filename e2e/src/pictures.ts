@@ -19,10 +19,12 @@ async function open(dark = false): Promise<Page> {
   return page;
 }
 
-async function rehearsed(page: Page, path: string, status: string, pin?: number): Promise<void> {
+async function rehearsed(page: Page, path: string, status: string, pin?: number | string): Promise<void> {
   await page.open(path);
   await page.waitText('[data-testid=outcome]', status);
-  if (pin !== undefined) await page.driver.executeScript(`document.querySelectorAll('.pin')[${pin}].click()`);
+  if (typeof pin === 'string')
+    await page.driver.executeScript(`document.querySelector('.pin[data-at="${pin}"]').click()`);
+  else if (pin !== undefined) await page.driver.executeScript(`document.querySelectorAll('.pin')[${pin}].click()`);
 }
 
 /** The demo's contract with two changes, as files to upload. */
@@ -60,9 +62,25 @@ try {
   await page.open('/backends/berths/draft');
   await page.find('table');
   await page.shot(out('draft-review'));
-  await page.open('/apis/berths');
+  await page.open('/apis/tides');
+  await page.click('[role=tab]', 'Doors');
   await page.find('table');
   await page.shot(out('api'));
+  await page.open('/apis/towage');
+  await page.click('button[aria-label="Shape orderTowage"]');
+  await page.byText('.cases h2', 'What callers see');
+  await page.shot(out('operation'));
+  await rehearsed(page, '/apis/towage/orderTowage', '201', '/2');
+  await page.byText('.pin-line.lit', 'taken by this request');
+  await page.shot(out('fold-choose'));
+  await rehearsed(page, '/apis/port-calls/getPortCall', '200', '/0');
+  await page.byText('.pin-box', 'one after the other');
+  await page.shot(out('fold-gather'));
+  await rehearsed(page, '/apis/towage/orderTowage', '201');
+  await page.click('[data-testid=cases]');
+  await page.click('.cases button', 'Run all 4');
+  await page.waitText('.cases', 'passed 404');
+  await page.shot(out('cases'));
   await rehearsed(page, '/apis/berths/ReserveBerth', '409');
   await page.find('.told');
   await page.shot(out('fold-fault'));
@@ -97,13 +115,9 @@ try {
   await page.open('/traffic');
   await page.byText('td a', '/moorings/4');
   await page.shot(out('traces'));
-  await page.click('td a', '/moorings/4');
-  await page.find('.fold-foot');
-  await page.shot(out('trace-404'));
-  await page.open('/traffic');
   await page.click('td a', '/berths/v1/berths/N-08');
   await page.find('.pin');
-  await page.click('.pin:nth-of-type(4)');
+  await page.click('.pin[data-at="/1"]');
   await page.shot(out('trace'));
   await page.open('/releases');
   await page.byText('td', 'from draft 1');

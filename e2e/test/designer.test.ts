@@ -117,7 +117,7 @@ describe('two doors over one flow', () => {
   test('released, the same table comes as JSON and as XML, and is remembered', async () => {
     await page.open('/apis/tides');
     await page.click('[role=tab]', 'Doors');
-    await page.byText('table td', 'schema');
+    await page.byText('.guard-scopes', 'from all doors');
     await release();
     const json = await fetch(`${world.gateway}/tides/v1/2026-12-04`);
     expect([json.status, json.headers.get('content-type'), json.headers.get('cache-status')]).toEqual([
@@ -129,6 +129,49 @@ describe('two doors over one flow', () => {
     expect(xml.headers.get('content-type')).toBe('application/xml');
     expect(xml.headers.get('cache-status')).toContain('hinge; hit; ttl=');
     expect(await xml.text()).toContain('station="Tarnhaven"');
+  });
+});
+
+describe('one door open, one by key', () => {
+  test('an app gets a key, shown once; the other door asks for it; a rate of its plan is kept', async () => {
+    await page.open('/apis/dues');
+    await page.click('[role=tab]', 'Doors');
+    await page.click('button', 'Add a door');
+    await choose('Add a guard: of the door door2', 'key');
+    await page.click('[role=tab]', 'Callers');
+    await page.fill('input[aria-label="Name of a new plan"]', 'Quay');
+    await page.click('button', 'Add a plan');
+    await choose('Add a guard: of the plan quay', 'rate');
+    const calls = await page.find('input[aria-label="Calls"]');
+    await calls.sendKeys(Key.chord(Key.CONTROL, 'a'), '2');
+    await page.fill('input[aria-label="Name of a new app"]', 'Kittiwake Agency');
+    await page.click('button', 'Add an app');
+    await choose('Plan of kittiwake-agency', 'Quay');
+    await page.click('td button', 'New key');
+    const key = await page.text('.note code');
+    expect(key).toMatch(/^[\w-]{32}$/);
+    await saved();
+    await release();
+    const ask = (path: string, headers: Record<string, string> = {}) =>
+      fetch(`${world.gateway}${path}`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json', ...headers },
+        body: JSON.stringify({ grossTonnage: 4980.125, nights: 2, cargoClass: 'TIMBER' }),
+      });
+    const path = '/calculate-dues';
+    const statuses = [];
+    for (const headers of [
+      {},
+      { 'x-api-key': 'guessed' },
+      { 'x-api-key': key },
+      { 'x-api-key': key },
+      { 'x-api-key': key },
+    ])
+      statuses.push((await ask(`/dues/v2${path}`, headers as Record<string, string>)).status);
+    const open = await ask(`/dues/v1${path}`);
+    expect([open.status, ...statuses]).toEqual([200, 401, 401, 200, 200, 429]);
+    await page.open('/traffic');
+    await page.byText('td', '429');
   });
 });
 

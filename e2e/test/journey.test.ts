@@ -108,8 +108,8 @@ describe('from an empty studio to a served API, with the mouse', () => {
     await typeInto('#parameter-path-id', 'N-07');
     await settled('200');
     await page.waitText('[data-testid=draft-state]', ', saved');
-    await page.click('.pin[aria-label^="map GetBerth"], .pin:nth-of-type(2)');
-    await page.byText('.pin-head', '2 of 2 required');
+    await page.click('.pin[data-at="/0"]');
+    await page.byText('.pin-pane', '2 of 2 required');
     expect(await page.text('[aria-label="Fields of After: GetBerth of berths"] [data-pointer="/body/id"]')).toContain(
       'N-07',
     );
@@ -129,7 +129,7 @@ describe('from an empty studio to a served API, with the mouse', () => {
   });
 
   test('5: a changed expression shows at once; a mistake is told at its place and the last good rehearsal stays', async () => {
-    await page.click('.pin:nth-of-type(4)');
+    await page.click('.pin[data-at="/2"]');
     await page.click('.leaf.right [data-pointer="/body/berth"]');
     await typeInto(
       '.pin-card .cm-content',

@@ -29,6 +29,8 @@ export interface Incoming {
   readonly rest: string;
   readonly headers: Readonly<Record<string, string>>;
   readonly body: Body;
+  /** Address of the caller, where there is a connection. */
+  readonly remote?: string;
 }
 
 export interface CallContext {
@@ -178,8 +180,10 @@ function compileOperation(
   const checks: CompiledGuard[] = [];
   const schemaChecks: CompiledGuard[] = [];
   const validates = guards.some((g) => g.guard.kind === 'schema');
+  const guardContext = { document, operationId: id, operation, ...(door !== INSIDE && { door: door.name }) };
+  const planned = compilePlans(document, guardContext);
   for (const { guard } of guards) {
-    const compiled = guardKind(guard.kind).compile(guard, { document, operation });
+    const compiled = guardKind(guard.kind).compile(guard, guardContext);
     if (compiled) (guard.kind === 'schema' ? schemaChecks : checks).push(compiled);
   }
   const shape = compileShape(door, operation, document.types ?? {});
@@ -213,6 +217,10 @@ function compileOperation(
       const accept = incoming.headers.accept;
       try {
         for (const check of checks) {
+          const p = check({ run, parameterFaults: faults });
+          if (p) await p;
+        }
+        for (const check of (run.planName !== undefined && planned.get(run.planName)) || NO_CHECKS) {
           const p = check({ run, parameterFaults: faults });
           if (p) await p;
         }
@@ -269,6 +277,21 @@ function compileOperation(
   };
 }
 
+const NO_CHECKS: readonly CompiledGuard[] = [];
+
+/** Guards of plans act once it is known who calls, besides those of API, door and operation. */
+function compilePlans(
+  document: FlowDocument,
+  context: Parameters<ReturnType<typeof guardKind>['compile']>[1],
+): Map<string, readonly CompiledGuard[]> {
+  return new Map(
+    Object.entries(document.plans ?? {}).map(([name, plan]) => [
+      name,
+      (plan.guards ?? []).flatMap((g) => (g.off ? [] : (guardKind(g.kind).compile(g, context) ?? []))),
+    ]),
+  );
+}
+
 /** The reply with the header fields that the run gathered on its way. */
 function marked(reply: Message, run: Run): Message {
   for (const _name in run.replyHeaders) return { ...reply, headers: { ...reply.headers, ...run.replyHeaders } };
@@ -309,6 +332,7 @@ function flowRequest(
     headerParameters: parsed.header,
     rest: incoming.rest,
     search: incoming.search,
+    remote: incoming.remote,
   };
   return { request, faults: parsed.faults };
 }

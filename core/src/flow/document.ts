@@ -240,6 +240,30 @@ export const FlowDocumentSchema = z.strictObject({
     .max(100)
     .describe('None: only other flows call this API'),
   guards: z.array(GuardSchema).optional(),
+  apps: z
+    .record(
+      slug,
+      z.strictObject({
+        name: name.optional(),
+        plan: slug.optional(),
+        keys: z
+          .array(z.string().regex(/^[0-9A-Fa-f]{64}$/, 'must be a SHA-256 in hexadecimal digits'))
+          .max(20)
+          .describe('SHA-256 of each live key; several while one takes the place of another'),
+      }),
+    )
+    .optional()
+    .describe('Apps that may come in by a key'),
+  plans: z
+    .record(
+      slug,
+      z.strictObject({
+        name: name.optional(),
+        guards: z.array(GuardSchema).optional(),
+        values: z.record(z.string(), z.unknown()).optional().describe('Read in flows as plan.values.NAME'),
+      }),
+    )
+    .optional(),
   backends: z.record(slug, backend).optional(),
   types: z.record(z.string(), jsonSchema).optional(),
   operations: z.record(slug, operation),

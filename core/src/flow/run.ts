@@ -17,6 +17,8 @@ export interface FlowRequest {
   readonly rest: string;
   /** The query string as it came, with "?", or empty. */
   readonly search: string;
+  /** Address of the caller, where there is a connection. */
+  readonly remote?: string;
 }
 
 /** Who calls: known once a guard has found out. */
@@ -66,6 +68,8 @@ export class Run {
   /** Header fields that every reply of this run gets, by lower-case name. */
   replyHeaders: Record<string, string> = {};
   identity: Identity | undefined;
+  /** Plan of the app in this document: its guards act too. */
+  planName: string | undefined;
   /** Set by a step for the observer: facts that stand beside the messages. */
   notes: Record<string, unknown> | undefined;
 

@@ -4,7 +4,10 @@ import type { InputFault } from '../problem';
 
 export interface GuardContext {
   readonly document: FlowDocument;
+  readonly operationId: string;
   readonly operation: OperationDocument;
+  /** Name of the door; undefined for calls inside the gateway. */
+  readonly door?: string;
 }
 
 /** What a guard sees: the run, and the parameters that did not fit their schemas. */
@@ -24,7 +27,7 @@ export interface GuardKind<D extends GuardDocument = GuardDocument> {
 }
 
 /** Where an effective guard comes from. */
-export type GuardOrigin = 'api' | 'door' | 'operation';
+export type GuardOrigin = 'api' | 'door' | 'operation' | 'plan';
 
 export interface EffectiveGuard {
   readonly guard: GuardDocument;

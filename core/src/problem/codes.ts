@@ -252,6 +252,11 @@ export const CODES = {
     remedy: 'Nothing to do where other flows call it; callers outside get 404.',
   },
   'HNG-326': { severity: 'error', title: 'A name is used twice', remedy: 'Give each its own name.' },
+  'HNG-327': {
+    severity: 'error',
+    title: 'A call gets no request of its own',
+    remedy: 'Put a map to the operation in front of the call.',
+  },
   'HNG-401': { severity: 'error', title: 'No operation matches', status: 404, remedy: 'Check path and base path.' },
   'HNG-402': {
     severity: 'error',
@@ -284,6 +289,9 @@ export const CODES = {
     remedy: 'Send the content type that the operation names.',
   },
   'HNG-407': { severity: 'error', title: 'The gateway is going down', status: 503, remedy: 'Send the request again.' },
+  'HNG-410': { severity: 'error', title: 'A key is needed', status: 401, remedy: 'Send a live key of your app.' },
+  'HNG-411': { severity: 'error', title: 'Too many calls', status: 429, remedy: 'Wait as long as Retry-After says.' },
+  'HNG-412': { severity: 'error', title: 'Not let in', status: 403, remedy: 'Call from a network that is allowed.' },
   'HNG-420': {
     severity: 'error',
     title: 'A step of the flow failed',

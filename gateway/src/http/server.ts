@@ -143,6 +143,7 @@ export class GatewayServer {
         rest: match.rest,
         headers,
         body,
+        remote: req.socket.remoteAddress,
       },
       {
         ports: this.options.ports,

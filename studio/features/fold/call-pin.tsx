@@ -36,7 +36,7 @@ export function CallPin({ step, seen, rows, world, findings, readOnly, onChange,
     else delete rest[name];
     onChange({ ...step, faults: Object.keys(rest).length ? rest : undefined });
   };
-  const needsMap = findings.some((f) => f.code === 'HNG-310' && /map/.test(f.remedy ?? ''));
+  const needsMap = findings.some((f) => f.code === 'HNG-327');
   return (
     <div className="pin-form">
       {seen?.taken && (

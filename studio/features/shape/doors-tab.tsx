@@ -1,6 +1,7 @@
 'use client';
 import { precedenceOf, type FlowDocument } from '@hinge/core';
 import { ChoiceRow, RowMoves, TextRow } from '../fold/fields';
+import { GuardsEditor } from './guards-editor';
 
 interface Props {
   readonly document: FlowDocument;
@@ -26,7 +27,6 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
               <th>Base path</th>
               <th>Hosts</th>
               <th>Answers</th>
-              <th>Guards</th>
               <th>Address now</th>
               <th />
             </tr>
@@ -88,12 +88,6 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
                     onChange={(a) => set(i, { ...door, answers: a === '' ? undefined : (a as 'json' | 'xml') })}
                   />
                 </td>
-                <td>
-                  {[...(d.guards ?? []), ...(door.guards ?? [])]
-                    .filter((g) => !g.off)
-                    .map((g) => g.kind)
-                    .join(', ') || <span className="soft">none</span>}
-                </td>
                 <td className="mono">{address ? `${address}${door.path}` : ''}</td>
                 <td>
                   <RowMoves
@@ -108,7 +102,7 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
             ))}
             {!d.doors.length && (
               <tr>
-                <td colSpan={7} className="soft">
+                <td colSpan={6} className="soft">
                   No door: callers outside get 404, other flows may call this API.
                 </td>
               </tr>
@@ -139,6 +133,34 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
           </button>
         </div>
       )}
+      <h2>Guards</h2>
+      <div className="soft">
+        Who may come in, how often, with what. Of one kind the nearest counts: operation, then door, then all doors;
+        those of a plan act besides.
+      </div>
+      <div className="guard-scopes">
+        <div>
+          <h3>all doors</h3>
+          <GuardsEditor
+            label="of all doors"
+            guards={d.guards ?? []}
+            readOnly={readOnly}
+            onChange={(guards) => onChange({ ...d, guards })}
+          />
+        </div>
+        {d.doors.map((door, i) => (
+          <div key={door.name}>
+            <h3>door {door.name}</h3>
+            <GuardsEditor
+              label={`of the door ${door.name}`}
+              guards={door.guards ?? []}
+              inherited={(d.guards ?? []).map((guard) => ({ guard, from: 'all doors' }))}
+              readOnly={readOnly}
+              onChange={(guards) => set(i, { ...door, guards })}
+            />
+          </div>
+        ))}
+      </div>
       <h2>Which path is tried first</h2>
       <div className="frame">
         <table aria-label="Order of paths">

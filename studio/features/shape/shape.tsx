@@ -8,6 +8,7 @@ import { send } from '../../lib/client';
 import { ApiOperations } from '../apis/api-operations';
 import { ReleaseButton } from '../releases/release-button';
 import { useDraft } from '../fold/use-draft';
+import { CallersTab } from './callers-tab';
 import { DoorsTab } from './doors-tab';
 import { NewOperation } from './new-operation';
 import { OperationDrawer } from './operation-drawer';
@@ -29,7 +30,7 @@ const QUIET_MS = 400;
 export function Shape({ slug, draft, environments, findings: first, address, editable }: Props) {
   const d = useDraft(slug, draft, editable);
   const { document, state } = d;
-  const [tab, setTab] = useState<'operations' | 'doors' | 'types'>('operations');
+  const [tab, setTab] = useState<'operations' | 'doors' | 'types' | 'callers'>('operations');
   const [open, setOpen] = useState<string>();
   const findings = useFindings(slug, document, environments[0]?.name ?? '', first);
   const readOnly = !editable;
@@ -84,6 +85,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
         <Tab value="operations" label={`Operations ${Object.keys(document.operations).length}`} />
         <Tab value="doors" label={`Doors ${document.doors.length}`} />
         <Tab value="types" label={`Types ${Object.keys(document.types ?? {}).length}`} />
+        <Tab value="callers" label={`Callers ${Object.keys(document.apps ?? {}).length}`} />
       </Tabs>
       {tab === 'operations' && (
         <>
@@ -105,6 +107,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
       )}
       {tab === 'doors' && <DoorsTab document={document} address={address} readOnly={readOnly} onChange={d.change} />}
       {tab === 'types' && <TypesTab document={document} readOnly={readOnly} onChange={d.change} />}
+      {tab === 'callers' && <CallersTab document={document} readOnly={readOnly} onChange={d.change} />}
       <OperationDrawer
         slug={slug}
         document={document}

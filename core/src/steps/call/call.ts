@@ -74,10 +74,12 @@ export const callKind: StepKind<CallDocument> = {
           ),
         );
     }
-    if (before.isReply && before.words !== `${operation.id} of ${backend.name}`) {
+    // Envelopes of a SOAP door go on as they came; everything else needs a map.
+    const asItCame = !before.isReply && operation.soap && context.operation.soap;
+    if (!asItCame && before.words !== `${operation.id} of ${backend.name}`) {
       report(
         finding(
-          'HNG-310',
+          'HNG-327',
           `${before.words} is sent to ${operation.id}; a map must make its request first`,
           context.place,
           `Put a map to ${operation.id} before the call.`,

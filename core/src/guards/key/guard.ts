@@ -1,0 +1,48 @@
+import { Refusal } from '../../problem';
+import type { GuardKind } from '../kind';
+import type { KeyGuardDocument } from './schema';
+
+/**
+ * The app is found by the SHA-256 of its key: the gateway holds no key, and a lookup by hash tells nothing of how near a guess was. A missing and a
+ * wrong key get the same words.
+ */
+export const keyGuard: GuardKind<KeyGuardDocument> = {
+  kind: 'key',
+  words: 'asks for the key of an app',
+  compile(guard, { document }) {
+    const header = guard.header ?? (guard.query === undefined ? 'X-API-Key' : undefined);
+    const name = header?.toLowerCase();
+    const where = [header && `the header ${header}`, guard.query && `the query parameter ${guard.query}`]
+      .filter(Boolean)
+      .join(' or ');
+    const apps = new Map<string, { id: string; name: string; plan?: string }>();
+    for (const [id, app] of Object.entries(document.apps ?? {}))
+      for (const key of app.keys) apps.set(key.toLowerCase(), { id, name: app.name ?? id, plan: app.plan });
+    return async ({ run }) => {
+      const given =
+        (name && run.message.headers[name]) ||
+        (guard.query !== undefined ? new URLSearchParams(run.request.search).get(guard.query) : undefined);
+      const app = given ? apps.get(await sha256(given)) : undefined;
+      if (!app)
+        throw new Refusal('HNG-410', {
+          detail: `A valid key is needed, in ${where}.`,
+          headers: {
+            'www-authenticate': `ApiKey realm="${document.api.name.replace(/["\\]/g, '')}", in="${where.replace(/"/g, '')}"`,
+          },
+          inner: given ? 'no app has this key' : 'no key was sent',
+        });
+      const plan = app.plan === undefined ? undefined : document.plans?.[app.plan];
+      run.identity = {
+        app: { id: app.id, name: app.name },
+        ...(app.plan !== undefined && { plan: { name: plan?.name ?? app.plan, values: plan?.values } }),
+      };
+      run.planName = app.plan;
+    };
+  },
+};
+
+/** As hexadecimal digits: what stands in the document. Web Crypto, in Node and in browsers. */
+export async function sha256(text: string): Promise<string> {
+  const digest = await crypto.subtle.digest('SHA-256', new TextEncoder().encode(text));
+  return [...new Uint8Array(digest)].map((b) => b.toString(16).padStart(2, '0')).join('');
+}

@@ -1,0 +1,190 @@
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { compileApi, type FlowDocument, type GuardDocument, type Incoming, Body } from '../src';
+import { sha256 } from '../src/guards/key/guard';
+import { Windows } from '../src/guards/rate/windows';
+import { answer, api } from './small-world';
+
+/** One door of a document with guards, called as the gateway does. */
+function door(guards: GuardDocument[], more: Partial<FlowDocument> = {}) {
+  let offset = 0;
+  const now = () => 1_000 + offset;
+  const document = { ...api([answer('{"app": app.name, "plan": plan.name, "s": plan.values.s}')]), guards, ...more };
+  const [operation] = compileApi(document).operations.get('public')!;
+  return {
+    wait: (ms: number) => void (offset += ms),
+    async call(given: Partial<Incoming> = {}) {
+      const { reply, refusal } = await operation!.handle(
+        {
+          method: 'GET',
+          url: '/t/x/1',
+          path: { id: '1' },
+          query: {},
+          search: '',
+          rest: '',
+          headers: {},
+          body: Body.empty(),
+          ...given,
+        },
+        {
+          ports: { clock: { now }, backends: { send: () => Promise.reject(new Error('none')) } },
+          env: {},
+          traceId: 't',
+          outbound: {},
+        },
+      );
+      return {
+        status: reply.status!,
+        headers: reply.headers,
+        body: reply.body.value() as Record<string, unknown>,
+        inner: refusal?.options.inner,
+      };
+    },
+  };
+}
+
+describe('key', () => {
+  const apps = async () => ({
+    kittiwake: {
+      name: 'Kittiwake Agency',
+      plan: 'channel',
+      keys: [await sha256('key-one'), (await sha256('key-two')).toUpperCase()],
+    },
+    dunlin: { keys: [await sha256('key-three')] },
+  });
+  const plans = { channel: { name: 'Channel', values: { s: 120 } } };
+
+  // FIPS 180-4, example "abc" (from memory of the standard's test vectors).
+  test('keys are compared by their SHA-256', async () => {
+    expect(await sha256('abc')).toBe('ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad');
+  });
+
+  test('any live key of an app lets it in, with its plan; flows read both', async () => {
+    const d = door([{ kind: 'key' }], { apps: await apps(), plans });
+    for (const key of ['key-one', 'key-two'])
+      expect((await d.call({ headers: { 'x-api-key': key } })).body).toEqual({
+        app: 'Kittiwake Agency',
+        plan: 'Channel',
+        s: 120,
+      });
+    expect((await d.call({ headers: { 'x-api-key': 'key-three' } })).body).toEqual({ app: 'dunlin' });
+  });
+
+  test('no key and a wrong one get the same answer, which says what is wanted where', async () => {
+    const d = door([{ kind: 'key', header: 'X-Harbour-Key', query: 'key' }], { apps: await apps() });
+    const [none, wrong] = [await d.call(), await d.call({ headers: { 'x-harbour-key': 'key-on' } })];
+    expect(none.status).toBe(401);
+    expect(none.headers['www-authenticate']).toContain('X-Harbour-Key');
+    expect({ ...none, inner: '' }).toEqual({ ...wrong, inner: '' });
+    expect((await d.call({ search: '?key=key-one&x=1' })).status).toBe(200);
+  });
+});
+
+describe('network', () => {
+  test.each([
+    [{ allow: ['10.0.0.0/8', '2001:db8::/32'] }, '10.1.2.3', 200],
+    [{ allow: ['10.0.0.0/8'] }, '11.1.2.3', 403],
+    [{ allow: ['10.0.0.0/8'] }, '::ffff:10.1.2.3', 200],
+    [{ allow: ['2001:db8::/32'] }, '2001:db8::1', 200],
+    [{ allow: ['10.0.0.0/8'], deny: ['10.9.0.1'] }, '10.9.0.1', 403],
+    [{ deny: ['10.9.0.1'] }, '10.9.0.2', 200],
+    [{ allow: ['10.0.0.0/8'] }, undefined, 403],
+    [{ deny: ['10.9.0.1'] }, undefined, 200],
+  ])('%j and %s: %s', async (guard, remote, status) => {
+    expect((await door([{ kind: 'network', ...guard }]).call({ remote })).status).toBe(status);
+  });
+});
+
+describe('rate', () => {
+  test('exact in every window, and it says how much is left and when to come again', async () => {
+    const d = door([{ kind: 'rate', calls: 2, seconds: 10 }]);
+    const first = await d.call({ remote: '10.0.0.1' });
+    expect([first.status, first.headers.ratelimit, first.headers['ratelimit-policy']]).toEqual([
+      200,
+      '"default";r=1;t=10',
+      '"default";q=2;w=10',
+    ]);
+    d.wait(4_000);
+    expect((await d.call({ remote: '10.0.0.1' })).headers.ratelimit).toBe('"default";r=0;t=6');
+    const third = await d.call({ remote: '10.0.0.1' });
+    expect([third.status, third.headers['retry-after']]).toEqual([429, '6']);
+    expect((await d.call({ remote: '10.0.0.2' })).status).toBe(200);
+    d.wait(6_000);
+    expect((await d.call({ remote: '10.0.0.1' })).status).toBe(200);
+    expect((await d.call({ remote: '10.0.0.1' })).status).toBe(429);
+  });
+
+  test('a plan has its own, counted for the app; a refusal of one app is no refusal of another', async () => {
+    const apps = {
+      a: { plan: 'quay', keys: [await sha256('a')] },
+      b: { plan: 'quay', keys: [await sha256('b')] },
+      c: { keys: [await sha256('c')] },
+    };
+    const plans = { quay: { guards: [{ kind: 'rate' as const, calls: 1, seconds: 60 }] } };
+    const d = door([{ kind: 'key' }], { apps, plans });
+    const as = async (key: string) => (await d.call({ headers: { 'x-api-key': key } })).status;
+    expect([await as('a'), await as('a'), await as('b'), await as('c'), await as('c')]).toEqual([
+      200, 429, 200, 200, 200,
+    ]);
+  });
+
+  test.each([
+    ['operation', ['1', '2']],
+    [{ expression: 'headers.`x-group`' }, ['1', '1']],
+  ] as const)('counted per %j', async (per, groups) => {
+    const d = door([{ kind: 'rate', calls: 1, seconds: 60, per }]);
+    const statuses = [];
+    for (const g of groups) statuses.push((await d.call({ headers: { 'x-group': g }, remote: g })).status);
+    expect(statuses).toEqual([200, 429]);
+  });
+
+  // The judge is the definition: among the calls let in, no window of the length holds more than allowed, and none is refused that would have fitted.
+  test('property: never too many, never too few', () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1, max: 5 }),
+        fc.array(fc.integer({ min: 0, max: 40 }), { maxLength: 60 }),
+        (calls, gaps) => {
+          const w = new Windows(calls, 100);
+          const taken: number[] = [];
+          let t = 0;
+          for (const gap of gaps) {
+            t += gap;
+            const inWindow = taken.filter((x) => t - x < 100).length;
+            const { ok, left } = w.take('k', t);
+            expect(ok).toBe(inWindow < calls);
+            if (ok) {
+              taken.push(t);
+              expect(left).toBe(calls - inWindow - 1);
+            }
+          }
+        },
+      ),
+      { seed: 9, numRuns: 300 },
+    );
+  });
+});
+
+test('guards of a door are its own: one door open, one by key', async () => {
+  const document = { ...api([answer('app.id')]), apps: { a: { keys: [await sha256('k')] } } };
+  document.doors = [
+    { name: 'open', path: '/o' },
+    { name: 'closed', path: '/c', guards: [{ kind: 'key' }] },
+  ];
+  const compiled = compileApi(document);
+  const call = async (name: string, headers: Record<string, string> = {}) => {
+    const { reply } = await compiled.operations.get(name)![0]!.handle(
+      { method: 'GET', url: '/x/1', path: { id: '1' }, query: {}, search: '', rest: '', headers, body: Body.empty() },
+      {
+        ports: { clock: { now: () => 1 }, backends: { send: () => Promise.reject(new Error('none')) } },
+        env: {},
+        traceId: 't',
+        outbound: {},
+      },
+    );
+    return reply.status;
+  };
+  expect([await call('open'), await call('closed'), await call('closed', { 'x-api-key': 'k' })]).toEqual([
+    200, 401, 200,
+  ]);
+});

@@ -1,0 +1,208 @@
+'use client';
+import type { GuardDocument } from '@hinge/core';
+import { ChoiceRow, NumberRow, RowMoves, TextRow } from '../fold/fields';
+
+type Kind = GuardDocument['kind'];
+
+const WORDS: Record<Kind, string> = {
+  network: 'only from some networks',
+  key: 'the key of an app',
+  rate: 'so many calls in a while',
+  size: 'a size of bodies',
+  schema: 'requests that fit the contract',
+};
+const FRESH: Record<Kind, GuardDocument> = {
+  network: { kind: 'network', allow: ['127.0.0.0/8'] },
+  key: { kind: 'key' },
+  rate: { kind: 'rate', calls: 60, seconds: 60 },
+  size: { kind: 'size', maxBytes: 1_048_576 },
+  schema: { kind: 'schema' },
+};
+
+interface Props {
+  readonly label: string;
+  readonly guards: readonly GuardDocument[];
+  /** Guards that act here too, and where they come from. */
+  readonly inherited?: readonly { readonly guard: GuardDocument; readonly from: string }[];
+  readonly readOnly?: boolean;
+  readonly onChange: (guards: GuardDocument[] | undefined) => void;
+}
+
+/** Guards of one scope; those that are inherited stand hollow, until one of the same kind takes their place. */
+export function GuardsEditor({ label, guards, inherited = [], readOnly, onChange }: Props) {
+  const put = (next: GuardDocument[]) => onChange(next.length ? next : undefined);
+  const set = (i: number, g: GuardDocument | undefined) =>
+    put(guards.flatMap((x, n) => (n !== i ? [x] : g ? [g] : [])));
+  const free = (Object.keys(FRESH) as Kind[]).filter((k) => !guards.some((g) => g.kind === k));
+  return (
+    <div className="column" role="group" aria-label={label} style={{ gap: 6 }}>
+      {inherited
+        .filter(({ guard }) => !guards.some((g) => g.kind === guard.kind))
+        .map(({ guard, from }) => (
+          <div key={guard.kind} className="row soft">
+            <span style={{ width: 70, flex: 'none' }}>{guard.kind}</span>
+            <span>
+              {factsOf(guard)} from {from}
+            </span>
+          </div>
+        ))}
+      {guards.map((g, i) => (
+        <div key={g.kind} className="row">
+          <strong style={{ width: 70, flex: 'none' }}>{g.kind}</strong>
+          <Settings guard={g} readOnly={readOnly} onChange={(next) => set(i, next)} />
+          <RowMoves
+            index={i}
+            count={1}
+            what={`the guard ${g.kind}`}
+            readOnly={readOnly}
+            onRemove={() => set(i, undefined)}
+          />
+        </div>
+      ))}
+      {!guards.length && !inherited.length && <span className="soft">none</span>}
+      {!readOnly && free.length > 0 && (
+        <ChoiceRow<Kind | ''>
+          hideLabel
+          label={`Add a guard: ${label}`}
+          width={210}
+          value=""
+          options={[['', 'Add a guard …'], ...free.map((k): [Kind, string] => [k, `${k}: ${WORDS[k]}`])]}
+          onChange={(k) => k && put([...guards, FRESH[k]])}
+        />
+      )}
+    </div>
+  );
+}
+
+function factsOf(g: GuardDocument): string {
+  if (g.kind === 'rate') return `${g.calls} in ${g.seconds} s,`;
+  if (g.kind === 'size') return `${g.maxBytes} bytes,`;
+  return '';
+}
+
+function Settings({
+  guard: g,
+  readOnly,
+  onChange,
+}: {
+  guard: GuardDocument;
+  readOnly?: boolean;
+  onChange: (g: GuardDocument) => void;
+}) {
+  const list = (t: string | undefined) => {
+    const all = (t ?? '')
+      .split(',')
+      .map((x) => x.trim())
+      .filter((x) => /^[0-9A-Fa-f.:]+(\/\d{1,3})?$/.test(x));
+    return all.length ? all : undefined;
+  };
+  switch (g.kind) {
+    case 'key':
+      return (
+        <>
+          <TextRow
+            hideLabel
+            mono
+            width={140}
+            label="Header of the key"
+            value={g.header}
+            placeholder={g.query ? 'no header' : 'X-API-Key'}
+            readOnly={readOnly}
+            onChange={(header) => onChange({ ...g, header })}
+          />
+          <TextRow
+            hideLabel
+            mono
+            width={120}
+            label="Query parameter of the key"
+            value={g.query}
+            placeholder="no query"
+            readOnly={readOnly}
+            onChange={(query) => onChange({ ...g, query })}
+          />
+        </>
+      );
+    case 'rate':
+      return (
+        <>
+          <NumberRow
+            hideLabel
+            width={80}
+            label="Calls"
+            value={g.calls}
+            least={1}
+            most={100_000}
+            readOnly={readOnly}
+            onChange={(calls) => calls && onChange({ ...g, calls })}
+          />
+          <span className="soft">in</span>
+          <NumberRow
+            hideLabel
+            width={80}
+            label="Seconds"
+            value={g.seconds}
+            least={1}
+            most={86_400}
+            readOnly={readOnly}
+            onChange={(seconds) => seconds && onChange({ ...g, seconds })}
+          />
+          <span className="soft nowrap">s, per</span>
+          <ChoiceRow
+            hideLabel
+            label="Counted per"
+            width={110}
+            value={typeof g.per === 'string' ? g.per : 'app'}
+            options={[
+              ['app', 'app'],
+              ['address', 'address'],
+              ['operation', 'operation'],
+              ['door', 'door'],
+            ]}
+            readOnly={readOnly}
+            onChange={(per) => onChange({ ...g, per })}
+          />
+        </>
+      );
+    case 'network':
+      return (
+        <>
+          <TextRow
+            hideLabel
+            mono
+            label="Networks that may"
+            value={g.allow?.join(', ')}
+            placeholder="all networks"
+            readOnly={readOnly}
+            onChange={(t) => onChange({ ...g, allow: list(t) })}
+          />
+          <TextRow
+            hideLabel
+            mono
+            label="Networks that may not"
+            value={g.deny?.join(', ')}
+            placeholder="none denied"
+            readOnly={readOnly}
+            onChange={(t) => onChange({ ...g, deny: list(t) })}
+          />
+        </>
+      );
+    case 'size':
+      return (
+        <>
+          <NumberRow
+            hideLabel
+            width={120}
+            label="Most bytes"
+            value={g.maxBytes}
+            least={0}
+            most={1_073_741_824}
+            readOnly={readOnly}
+            onChange={(n) => n !== undefined && onChange({ ...g, maxBytes: n })}
+          />
+          <span className="soft">bytes</span>
+        </>
+      );
+    case 'schema':
+      return <span className="soft grow">requests must fit the contract</span>;
+  }
+}
