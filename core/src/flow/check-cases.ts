@@ -1,5 +1,5 @@
 import { finding, type Finding } from '../problem';
-import { collectFaults, ValidatorSet } from '../schema';
+import { collectFaults, escapePointer, ValidatorSet } from '../schema';
 import { isJson } from '../message/headers';
 import type { CaseDocument, FlowDocument, OperationDocument } from './document';
 
@@ -57,7 +57,7 @@ function unread(c: CaseDocument, operation: OperationDocument, i: number, report
             'HNG-322',
             `the case "${c.name}" gives the ${member} value ${name}, which ${c.operation} does not have`,
             {
-              pointer: `/cases/${i}/request/${member}/${name}`,
+              pointer: `/cases/${i}/request/${member}/${escapePointer(name)}`,
             },
           ),
         );

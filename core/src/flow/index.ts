@@ -15,3 +15,4 @@ export * from './edit';
 export * from './store';
 export * from './stubs';
 export type { Identity } from './run';
+export * from './fixes';

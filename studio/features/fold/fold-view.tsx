@@ -45,6 +45,8 @@ export interface FoldViewProps {
   readonly onInsert?: (at: string) => void;
   readonly onMapBefore?: (at: string) => void;
   readonly unreached?: ReadonlySet<string>;
+  /** Another rehearsal that was kept: every leaf can be compared with it. */
+  readonly held?: { readonly rehearsal: Rehearsal; readonly words: string };
   /** Chosen from outside: a step that was just added, a finding. */
   readonly jump?: { readonly at: string; readonly field?: string; readonly n: number };
   /** Left side while the request is chosen: the editor of the case, or nothing. */
@@ -86,6 +88,8 @@ export function FoldView(p: FoldViewProps) {
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }));
 
   const place = order.indexOf(selected);
+  const heldStep = p.held?.rehearsal.steps.find((s) => s.at === selected);
+  const against = (message: ShownMessage | undefined) => p.held && message && { message, words: p.held.words };
   const step = stepAt(flow, selected);
   const seen = shown(selected);
   const typing = p.typing.find((t) => t.at === selected);
@@ -198,6 +202,7 @@ export function FoldView(p: FoldViewProps) {
               message={reply}
               rows={p.rehearsal?.error ? undefined : p.typing.find((t) => t.at === `/${flow.length - 1}`)?.after}
               preferred="Text"
+              held={against(p.held?.rehearsal.reply)}
               error={p.rehearsal?.error}
               waiting={p.waiting}
             />
@@ -217,6 +222,7 @@ export function FoldView(p: FoldViewProps) {
               rows={typing?.before}
               sample={place === 0 ? p.sample : undefined}
               preferred={step.kind === 'map' ? 'Tree' : 'Text'}
+              held={against(heldStep?.taken ? heldStep.before : undefined)}
               lit={lit}
               extra={step.kind === 'map' ? sourceExtra : undefined}
               extraValue={
@@ -289,6 +295,7 @@ export function FoldView(p: FoldViewProps) {
               other={seen?.taken ? seen.before : undefined}
               rows={typing?.after}
               preferred={step.kind === 'map' ? 'Tree' : 'Text'}
+              held={against(heldStep?.taken ? heldStep.after : undefined)}
               made
               error={seen?.error}
               chosen={field}

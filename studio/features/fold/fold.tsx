@@ -11,6 +11,7 @@ import {
   type CaseDocument,
   type Finding,
   type FlowDocument,
+  type Rehearsal,
   type StepDocument,
   type StepTyping,
 } from '@hinge/core';
@@ -67,6 +68,7 @@ export function Fold(p: Props) {
   const [newAt, setNewAt] = useState<string>();
   const [jump, setJump] = useState<{ at: string; field?: string; n: number }>();
   const [casesOpen, setCasesOpen] = useState(false);
+  const [held, setHeld] = useState<{ rehearsal: Rehearsal; words: string }>();
   const runs = useCaseRuns(p.slug, document, environment);
   const world = useMemo(() => worldWith(p.world, document), [p.world, document]);
   const unreached = useMemo(
@@ -287,6 +289,8 @@ export function Fold(p: Props) {
           <footer className="fold-foot">
             <Findings
               findings={own}
+              document={document}
+              onFix={p.editable ? draft.change : undefined}
               onOpen={(f) => {
                 const at = pinOf(f, p.operationId);
                 if (at !== undefined) select(at, fieldOf(f, operation.flow, p.operationId));
@@ -300,6 +304,19 @@ export function Fold(p: Props) {
                 add a step <kbd>a</kbd>
               </button>
             )}
+            <button
+              className="plain"
+              title="Keeps this rehearsal: every leaf can then be compared with it, after a change or with another case"
+              onClick={() =>
+                setHeld(
+                  held || !r.rehearsal
+                    ? undefined
+                    : { rehearsal: r.rehearsal, words: `${sample.name}, draft ${draft.revision}` },
+                )
+              }
+            >
+              {held ? 'let go of the held one' : 'hold to compare'}
+            </button>
             <FlowSearch flow={operation.flow} onOpen={select} />
             <span>
               rehearse again <kbd>Ctrl Enter</kbd>

@@ -7,13 +7,15 @@ import { MessageTree } from './message-tree';
 import { formatWords, layout, rowsOfValue, sizeWords, valueOf } from './values';
 import type { SampleRequest } from '@hinge/core';
 
-type Mode = 'Tree' | 'Text' | 'Difference';
+type Mode = 'Tree' | 'Text' | 'Difference' | 'Against held';
 
 interface Props {
   readonly side: 'left' | 'right';
   readonly title: string;
   readonly message: ShownMessage | undefined;
   readonly other?: ShownMessage;
+  /** The same place in a rehearsal that was kept. */
+  readonly held?: { readonly message: ShownMessage; readonly words: string };
   readonly rows?: readonly TypeRow[];
   readonly sample?: SampleRequest;
   readonly preferred: 'Tree' | 'Text';
@@ -50,7 +52,10 @@ export function Leaf(p: Props) {
     [p.rows, p.extra, value],
   );
   const reachFrom = p.extra?.length ? rows.length - p.extra.length : undefined;
-  const modes: Mode[] = side === 'right' && other ? ['Tree', 'Text', 'Difference'] : ['Tree', 'Text'];
+  const modes: Mode[] = ['Tree', 'Text'];
+  if (side === 'right' && other) modes.push('Difference');
+  if (p.held) modes.push('Against held');
+  const shownMode = modes.includes(mode) ? mode : 'Text';
   return (
     <section className={`leaf ${side}`} aria-label={p.title}>
       <div className="leaf-head">
@@ -60,7 +65,7 @@ export function Leaf(p: Props) {
         <span className="grow" />
         <div role="tablist" aria-label="How the message is shown" className="modes">
           {modes.map((m) => (
-            <button key={m} role="tab" aria-selected={m === mode} onClick={() => setMode(m)}>
+            <button key={m} role="tab" aria-selected={m === shownMode} onClick={() => setMode(m)}>
               {m}
             </button>
           ))}
@@ -92,7 +97,18 @@ export function Leaf(p: Props) {
         </div>
       )}
       {p.children}
-      {mode === 'Tree' ? (
+      {shownMode === 'Against held' && p.held ? (
+        <div className="leaf-body">
+          <div className="leaf-facts">held: {p.held.words}</div>
+          {layout(p.held.message) === text && p.held.message.status === message?.status ? (
+            <div className="soft" style={{ padding: '0 16px' }}>
+              No difference.
+            </div>
+          ) : (
+            <Difference before={wireText(p.held.message)} after={wireText(message)} />
+          )}
+        </div>
+      ) : shownMode === 'Tree' ? (
         <div className="leaf-body" data-scroll={side}>
           <MessageTree
             rows={rows}
@@ -116,11 +132,21 @@ export function Leaf(p: Props) {
       ) : (
         <div className="leaf-body">
           {message && <WireHead message={message} />}
-          {mode === 'Text' ? <CodeView text={text} marks={marks} /> : <Difference before={otherText} after={text} />}
+          {shownMode === 'Text' ? (
+            <CodeView text={text} marks={marks} />
+          ) : (
+            <Difference before={otherText} after={text} />
+          )}
         </div>
       )}
     </section>
   );
+}
+
+/** Status and body, for comparing. */
+function wireText(m: ShownMessage | undefined): string {
+  if (!m) return '';
+  return `${m.status ?? `${m.method ?? ''} ${m.path ?? ''}`.trim()}\n${layout(m)}`;
 }
 
 /** Header fields that say what a message is; the rest opens on demand. */
