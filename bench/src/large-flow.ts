@@ -4,7 +4,7 @@ import { startWorld } from '../../e2e/src/world';
 
 /** `npm run bench:large`: a flow of 200 steps with a message of 1 MiB: milliseconds from a key press in an expression to the next paint, in the real browser. */
 const STEPS = 200;
-const items = Array.from({ length: 9_000 }, (_, i) => ({
+const items = Array.from({ length: 11_000 }, (_, i) => ({
   number: `N-${i}`,
   quay: 'North quay of the harbour',
   metres: i / 10,

@@ -204,6 +204,60 @@ describe('rehearse and export', () => {
     expect(r.steps[1]!.after.body).toEqual(expect.stringContaining('<b:GetBerthResponse'));
   }, 30_000);
 
+  test('rehearse --all runs every case, tells what does not fit and which line no case reaches; exit 1 when one fails', () => {
+    const flow = `hinge: 1
+api: { name: Cases, version: "1" }
+doors: [{ name: public, path: /c }]
+backends: { one: { address: "http://127.0.0.1:1" } }
+operations:
+  Do:
+    method: GET
+    path: /x/{id}
+    parameters: [{ name: id, in: path, required: true, schema: { type: string } }]
+    flow:
+      - kind: choose
+        lines:
+          - { name: long, when: { of: path.id, is: startsWith, value: long }, flow: [{ kind: call, backend: one }] }
+          - { name: odd, when: path.id = "odd", flow: [] }
+        otherwise: [{ kind: reply, status: 404 }]
+cases:
+  - { name: stubbed, operation: Do, request: { path: { id: long-1 } }, stubs: [{ backend: one, body: { n: 1 } }], expect: { body: { n: WANTED } } }
+  - { name: nobody, operation: Do, request: { path: { id: z } }, expect: { status: 404 } }
+`;
+    const good = hinge('rehearse', file('cases.hinge.yaml', flow.replace('WANTED', '1')), '--all');
+    expect(good.out.replace(/\d+ ms/g, 'N ms')).toBe(
+      'passed  1/2  Do, stubbed: 200, N ms\npassed  2/2  Do, nobody: 404, N ms\nHNG-316 info at /operations/Do/flow/0/lines/1/flow: no case reaches the line "odd" of Do. Keep a case whose request takes the line.\n2 passed, 0 failed\n',
+    );
+    expect(good.code).toBe(0);
+    const bad = hinge('rehearse', file('cases.hinge.yaml', flow.replace('WANTED', '2')), '--all', '--json');
+    expect(bad.code).toBe(1);
+    expect(JSON.parse(bad.out)).toMatchObject({
+      results: [{ passed: false, misfits: [{ at: '/n', wanted: '2', found: '1' }] }, { passed: true }],
+    });
+    expect(hinge('rehearse', document, '--operation', 'GetBerth')).toMatchObject({
+      code: 1,
+      err: expect.stringContaining('--all'),
+    });
+  }, 30_000);
+
+  test('several files are checked as one gateway: calls from API to API by the name of the file', () => {
+    const inner = file(
+      'inner.hinge.yaml',
+      'hinge: 1\napi: { name: Inner, version: "1" }\ndoors: []\noperations:\n  Say: { method: GET, path: /say, flow: [{ kind: reply, mediaType: application/json, from: "1" }] }\n',
+    );
+    const outer = (operation: string) =>
+      file(
+        'outer.hinge.yaml',
+        `hinge: 1\napi: { name: Outer, version: "1" }\ndoors: [{ name: public, path: /o }]\noperations:\n  Do: { method: GET, path: /do, flow: [{ kind: call, api: inner, operation: ${operation} }] }\n`,
+      );
+    expect(hinge('check', outer('Say'), inner)).toMatchObject({ code: 0, out: expect.stringContaining('HNG-325') });
+    const missing = hinge('check', outer('Sing'), inner);
+    expect([missing.code, missing.out]).toEqual([
+      1,
+      expect.stringContaining('there is no operation Sing of inner in this gateway'),
+    ]);
+  }, 30_000);
+
   test('export prints OpenAPI 3.1', () => {
     const r = hinge('export', document, '--as', 'openapi');
     expect(JSON.parse(r.out)).toMatchObject({

@@ -1,5 +1,13 @@
 import { describe, expect, test } from '@jest/globals';
-import { BackendFailure, checkDocument, readDocument, writeDocument, type StepDocument } from '../src';
+import {
+  BackendFailure,
+  checkDocument,
+  packRehearsal,
+  unpackRehearsal,
+  readDocument,
+  writeDocument,
+  type StepDocument,
+} from '../src';
 import { answer, api, call, json, world } from './small-world';
 
 describe('remember', () => {
@@ -318,6 +326,15 @@ test('doors shape requests before the flow and replies behind it', async () => {
   const r = await world(d).run({ path: { id: '1' }, headers: { 'x-who': 'me' } });
   expect(r.reply.text).toContain('<r><who>me</who><v>first</v></r>');
   expect(r.steps.map((s) => s.at)).toEqual(['/0', '/doors/0/before/0', '/doors/0/after/0']);
+});
+
+test('a rehearsal travels with every message once, and comes back the same', async () => {
+  const r = await world(
+    api([{ kind: 'set', values: { a: '1' } }, { kind: 'set', values: { b: '2' } }, answer('vars')]),
+  ).run();
+  const packed = packRehearsal(r);
+  expect(packed.messages).toHaveLength(2);
+  expect(unpackRehearsal(JSON.parse(JSON.stringify(packed)) as typeof packed)).toEqual(JSON.parse(JSON.stringify(r)));
 });
 
 test('a document with steps inside steps is read, checked and written as it was', () => {

@@ -9,7 +9,8 @@ import {
   type CompiledApi,
   type FlowDocument,
   type Ports,
-  type Rehearsal,
+  packRehearsal,
+  type PackedRehearsal,
 } from '@hinge/core';
 import { createHash } from 'node:crypto';
 import { GATEWAY_LIMITS } from './limits';
@@ -24,7 +25,7 @@ export interface RehearsalOrder {
 }
 
 export interface Rehearsed {
-  readonly rehearsal?: Rehearsal;
+  readonly rehearsal?: PackedRehearsal;
   readonly results?: readonly CaseResult[];
 }
 
@@ -48,7 +49,7 @@ export class Rehearsals {
     };
     if (order.cases) return { results: await runCases(api, order.cases, world) };
     if (!order.case) throw new Error('the order names no case');
-    return { rehearsal: await rehearseCase(api, order.case, world) };
+    return { rehearsal: packRehearsal(await rehearseCase(api, order.case, world)) };
   }
 
   private compiled(document: FlowDocument): CompiledApi {

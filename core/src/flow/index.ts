@@ -16,3 +16,4 @@ export * from './store';
 export * from './stubs';
 export type { Identity } from './run';
 export * from './fixes';
+export * from './packed';

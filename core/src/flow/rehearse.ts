@@ -1,6 +1,6 @@
 import { writeJson } from '../codec/json';
 import { Body } from '../message/body';
-import type { ShownMessage } from '../message/message';
+import type { Message, ShownMessage } from '../message/message';
 import { showMessage } from '../message/show';
 import { Refusal, type Code } from '../problem';
 import type { CallContext, CompiledOperation, Incoming } from './compile';
@@ -123,6 +123,8 @@ export async function rehearse(
   };
 }
 
+const NOTHING: ShownMessage = { headers: {}, bytes: 0 };
+
 /** Steps that ran, and those that did not come to it as not taken, in the order of the flow, steps inside steps behind the step that holds them. */
 export function showSteps(
   seen: readonly StepSeen[],
@@ -138,11 +140,18 @@ export function showSteps(
       if (s.error !== undefined && had.first.error === undefined) had.first = s;
     }
   }
+  // One message, shown once, however many steps it passes.
+  const shown = new Map<Message, ShownMessage>();
+  const show = (m: Message): ShownMessage => {
+    let s = shown.get(m);
+    if (!s) shown.set(m, (s = showMessage(m)));
+    return s;
+  };
   const out: ShownStep[] = [];
   walkFlow(operation.document.flow, (step, at) => {
     const found = ran.get(at);
     ran.delete(at);
-    if (found) out.push(shownStep(found.first, found.times, startedMs));
+    if (found) out.push(shownStep(found.first, found.times, startedMs, show));
     else
       out.push({
         at,
@@ -151,15 +160,15 @@ export function showSteps(
         ms: 0,
         startMs: 0,
         taken: false,
-        before: { headers: {}, bytes: 0 },
+        before: NOTHING,
       });
   });
   // Steps of doors, and of the flows that were called.
-  for (const { first, times } of ran.values()) out.push(shownStep(first, times, startedMs));
+  for (const { first, times } of ran.values()) out.push(shownStep(first, times, startedMs, show));
   return out;
 }
 
-function shownStep(s: StepSeen, times: number, startedMs: number): ShownStep {
+function shownStep(s: StepSeen, times: number, startedMs: number, show: (m: Message) => ShownMessage): ShownStep {
   return {
     at: s.at,
     kind: s.kind,
@@ -167,8 +176,8 @@ function shownStep(s: StepSeen, times: number, startedMs: number): ShownStep {
     ms: s.ms,
     startMs: s.startMs - startedMs,
     taken: true,
-    before: showMessage(s.before),
-    after: s.after && showMessage(s.after),
+    before: show(s.before),
+    after: s.after && show(s.after),
     error: s.error === undefined ? undefined : showError(s.error),
     notes: s.notes,
     ...(times > 1 && { times }),

@@ -3,7 +3,7 @@ import {
   checkShape,
   type Finding,
   type FlowDocument,
-  type Rehearsal,
+  type PackedRehearsal,
   type CaseDocument,
   type CaseResult,
   type Neighbours,
@@ -162,7 +162,7 @@ function fromRow(row: BackendRow | undefined): NonNullable<FlowDocument['backend
 
 export interface Rehearsed {
   readonly findings: readonly Finding[];
-  readonly rehearsal?: Rehearsal;
+  readonly rehearsal?: PackedRehearsal;
   /** Why there is no rehearsal, where there is none. */
   readonly why?: string;
 }

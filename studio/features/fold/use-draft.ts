@@ -14,6 +14,7 @@ export type SaveState =
 const QUIET_MS = 900;
 const UNDO_STEPS = 200;
 const BURST_MS = 700;
+const STASH_MS = 250;
 
 interface Stash {
   readonly revision: number;
@@ -56,20 +57,39 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
     }
   }, [key, editable]);
 
+  /** What is to be stashed, a moment after the last key: writing a large document at every one would be felt. */
+  const waiting = useRef<FlowDocument>(undefined);
+  const stash = useCallback(() => {
+    const next = waiting.current;
+    waiting.current = undefined;
+    if (!next) return;
+    try {
+      sessionStorage.setItem(key, JSON.stringify({ revision: kept.current.revision, document: next } satisfies Stash));
+    } catch {
+      // Too large for the browser's store: the save a moment later has to do.
+    }
+  }, [key]);
+  useEffect(() => {
+    // Leaving the page does not wait for the moment.
+    window.addEventListener('pagehide', stash);
+    return () => {
+      window.removeEventListener('pagehide', stash);
+      stash();
+    };
+  }, [stash]);
+  const drop = useCallback(() => {
+    waiting.current = undefined;
+    sessionStorage.removeItem(key);
+  }, [key]);
+
   const put = useCallback(
     (next: FlowDocument) => {
       setDocument(next);
       setState((s) => (s.kind === 'conflict' ? s : { kind: 'unsaved' }));
-      try {
-        sessionStorage.setItem(
-          key,
-          JSON.stringify({ revision: kept.current.revision, document: next } satisfies Stash),
-        );
-      } catch {
-        // Too large for the browser's store: the save a moment later has to do.
-      }
+      if (!waiting.current) setTimeout(stash, STASH_MS);
+      waiting.current = next;
     },
-    [key],
+    [stash],
   );
 
   const change = useCallback(
@@ -105,7 +125,7 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
     if (latest.current.state.kind === 'conflict') return undefined;
     if (now === kept.current.document) {
       // Undone back to what is saved.
-      sessionStorage.removeItem(key);
+      drop();
       setState({ kind: 'saved' });
       return kept.current.revision;
     }
@@ -119,7 +139,7 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
         kept.current = { revision: saved.revision, document: now };
         setRevision(saved.revision);
         if (latest.current.document === now) {
-          sessionStorage.removeItem(key);
+          drop();
           setState({ kind: 'saved' });
         } else setState({ kind: 'unsaved' });
         return saved.revision;
@@ -135,7 +155,7 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
     };
     saving.current = run().finally(() => (saving.current = undefined));
     return saving.current;
-  }, [slug, key]);
+  }, [slug, drop]);
 
   useEffect(() => {
     if (state.kind !== 'unsaved') return;
@@ -146,12 +166,12 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
   /** Conflict: take what the other saved, or lay mine over it. */
   const takeTheirs = useCallback(async () => {
     const d = await send<{ revision: number; document: FlowDocument }>('GET', `/api/apis/${slug}/draft`);
-    sessionStorage.removeItem(key);
+    drop();
     kept.current = { revision: d.revision, document: d.document };
     setRevision(d.revision);
     setDocument(d.document);
     setState({ kind: 'saved' });
-  }, [slug, key]);
+  }, [slug, drop]);
   const keepMine = useCallback(() => {
     const s = latest.current.state;
     if (s.kind !== 'conflict') return;

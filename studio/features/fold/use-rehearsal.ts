@@ -1,5 +1,13 @@
 'use client';
-import type { CaseDocument, Finding, FlowDocument, Rehearsal, StepTyping } from '@hinge/core';
+import {
+  unpackRehearsal,
+  type CaseDocument,
+  type Finding,
+  type FlowDocument,
+  type PackedRehearsal,
+  type Rehearsal,
+  type StepTyping,
+} from '@hinge/core';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { RequestError } from '../../lib/client';
 import { send } from '../../lib/client';
@@ -19,7 +27,7 @@ const QUIET_MS = 180;
 interface Answer {
   readonly findings: Finding[];
   readonly typing: StepTyping[];
-  readonly rehearsal?: Rehearsal;
+  readonly rehearsal?: PackedRehearsal;
   readonly why?: string;
 }
 
@@ -46,6 +54,7 @@ export function useRehearsal(
         { document, case: { ...sample, operation }, environment },
         mine.signal,
       );
+      const rehearsal = a.rehearsal && unpackRehearsal(a.rehearsal);
       const mistake = a.findings.find(
         (f) =>
           f.code === 'HNG-304' && f.severity === 'error' && f.place.pointer?.startsWith(`/operations/${operation}/`),
@@ -62,7 +71,7 @@ export function useRehearsal(
           : {
               findings: a.findings,
               typing: a.typing,
-              rehearsal: a.rehearsal ?? s.rehearsal,
+              rehearsal: rehearsal ?? s.rehearsal,
               stale: a.rehearsal ? undefined : a.why,
               running: false,
             },

@@ -1,4 +1,4 @@
-import type { CaseResult, Rehearsal } from '@hinge/core';
+import type { CaseResult, PackedRehearsal } from '@hinge/core';
 import { randomUUID } from 'node:crypto';
 
 /** What the studio sends down a gateway's stream; gateway/src/feed/messages.ts is the other end. */
@@ -10,7 +10,7 @@ export interface Line {
 
 /** What a gateway sends back: one case message by message, or many judged. */
 export interface Answered {
-  readonly rehearsal?: Rehearsal;
+  readonly rehearsal?: PackedRehearsal;
   readonly results?: readonly CaseResult[];
 }
 
