@@ -9,6 +9,7 @@ import '../theme/tokens.css';
 import '../theme/global.css';
 import '../features/fold/fold.css';
 import '../features/fold/leaves.css';
+import '../features/fold/pins.css';
 
 export const metadata: Metadata = {
   title: { default: 'Up Hinge', template: '%s · Up Hinge' },

@@ -16,14 +16,6 @@ export function slug(text: string): string {
   return kebab(words(text)).replace(/^[^a-z_]+/, '') || 'backend';
 }
 
-/** JSONata names with anything but letters, digits and _ are quoted by backticks. */
-export function jsonataName(name: string): string {
-  return /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) &&
-    !['and', 'or', 'in', 'true', 'false', 'null', 'function'].includes(name)
-    ? name
-    : `\`${name}\``;
-}
-
 /** The schema itself, and every type it reaches copied into `into`. */
 export function copyTypes(schema: JsonSchema, from: TypeTable, into: TypeTable): JsonSchema {
   const visit = (node: unknown): void => {

@@ -8,7 +8,8 @@ import {
 } from '../flow/document';
 import { sampleOf, typesOf, type TypeTable } from '../schema';
 import type { PlannedField, PlannedOperation } from './plan';
-import { copyTypes, jsonataName, slug, type DraftOptions } from './common';
+import { copyTypes, slug, type DraftOptions } from './common';
+import { jsonataName } from '../expression';
 import { kebab, words } from './names';
 
 /** A plan that keeps what an OpenAPI contract says: its methods, paths, parameters and statuses. */

@@ -8,7 +8,8 @@ import {
   type StepDocument,
 } from '../flow/document';
 import { pointerParts, resolveSchema, sampleOf, schemaAt, typesOf, type JsonSchema, type TypeTable } from '../schema';
-import { copyTypes, jsonataName, slug, type DraftOptions } from './common';
+import { copyTypes, slug, type DraftOptions } from './common';
+import { jsonataName } from '../expression';
 import { kebab, words } from './names';
 import { planRest, type PlannedField, type PlannedOperation } from './plan';
 

@@ -196,7 +196,8 @@ export class Scope implements Names {
   }
 }
 
-const NAMES = [
+/** Every name that an expression may begin with. */
+export const NAMES: readonly string[] = [
   'body',
   'headers',
   'query',

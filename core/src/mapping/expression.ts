@@ -1,15 +1,12 @@
+import { jsonataName } from '../expression';
 import { pointerParts, type TypeRow } from '../schema';
 import { suggestFields } from './suggest';
-
-const PLAIN = /^[A-Za-z_][A-Za-z0-9_]*$/;
-const WORDS = new Set(['and', 'or', 'in', 'true', 'false', 'null', 'function']);
-const quoted = (name: string): string => (PLAIN.test(name) && !WORDS.has(name) ? name : `\`${name}\``);
 
 /** The path to a field as an expression: /body/stay/from → body.stay.from; items of lists are mapped over by JSONata itself. */
 export function pathExpression(pointer: string): string {
   return pointerParts(pointer)
     .filter((p) => p !== '*')
-    .map(quoted)
+    .map(jsonataName)
     .join('.');
 }
 

@@ -2,7 +2,7 @@ import type { ExpressionError } from '../expression';
 import { compileExpression, type Expression } from '../expression';
 import { finding, Refusal, type Finding } from '../problem';
 import { escapePointer, schemaAt } from '../schema';
-import type { Run } from '../flow/run';
+import { NAMES, type Run } from '../flow/run';
 import type { MessageType, StepContext } from './kind';
 
 /** An expression of a step, or the finding that says why there is none. */
@@ -26,23 +26,6 @@ export function checkExpression(
   return e;
 }
 
-const ROOTS = [
-  'body',
-  'headers',
-  'query',
-  'cookies',
-  'path',
-  'rest',
-  'method',
-  'status',
-  'vars',
-  'app',
-  'plan',
-  'env',
-  'steps',
-  'soapHeader',
-];
-
 function checkRead(
   path: readonly string[],
   context: StepContext,
@@ -52,11 +35,11 @@ function checkRead(
 ): void {
   const [root, ...rest] = path;
   if (root === undefined) return;
-  if (!ROOTS.includes(root)) {
+  if (!NAMES.includes(root)) {
     report(
       finding(
         'HNG-304',
-        `the name ${root} is not known; in reach are ${ROOTS.join(', ')}`,
+        `the name ${root} is not known; in reach are ${NAMES.join(', ')}`,
         place,
         `Write body.${root} if you mean the body.`,
       ),

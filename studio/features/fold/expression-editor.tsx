@@ -6,7 +6,7 @@ import { EditorView, keymap } from '@codemirror/view';
 import { Prec } from '@codemirror/state';
 import { editorLook } from './editor-look';
 import CodeMirror from '@uiw/react-codemirror';
-import { compileExpression, type ExpressionError, type TypeRow } from '@hinge/core';
+import { compileExpression, pathExpression, type ExpressionError, type TypeRow } from '@hinge/core';
 import { useMemo } from 'react';
 
 const parser: StreamParser<object> = {
@@ -115,22 +115,11 @@ export function ExpressionEditor({ value, rows, label, readOnly, autoFocus, onCh
   );
 }
 
-/** Dotted path as JSONata writes it. */
-export function pathOf(pointer: string): string {
-  return pointer
-    .split('/')
-    .slice(1)
-    .filter((p) => p !== '*')
-    .map((p) => p.replace(/~1/g, '/').replace(/~0/g, '~'))
-    .map((p) => (/^[A-Za-z_]\w*$/.test(p) ? p : `\`${p}\``))
-    .join('.');
-}
-
 function complete(context: CompletionContext, rows: readonly TypeRow[]): CompletionResult | null {
   const word = context.matchBefore(/[\w.$`-]*/);
   if (!word || (word.from === word.to && !context.explicit)) return null;
   const options = [
-    ...rows.map((r) => ({ label: pathOf(r.pointer), detail: r.words, info: r.description })),
+    ...rows.map((r) => ({ label: pathExpression(r.pointer), detail: r.words, info: r.description })),
     ...FUNCTIONS.map((f) => ({ label: f, detail: 'function', apply: `${f}(` })),
   ];
   return { from: word.from, options, validFor: /^[\w.$`-]*$/ };

@@ -3,11 +3,10 @@ import { autocompletion, type CompletionContext, type CompletionResult } from '@
 import { json } from '@codemirror/lang-json';
 import { xml } from '@codemirror/lang-xml';
 import { EditorView } from '@codemirror/view';
-import type { TypeRow } from '@hinge/core';
+import { pathExpression, type TypeRow } from '@hinge/core';
 import CodeMirror from '@uiw/react-codemirror';
 import { useMemo } from 'react';
 import { editorLook } from './editor-look';
-import { pathOf } from './expression-editor';
 
 interface Props {
   readonly label: string;
@@ -57,7 +56,7 @@ function complete(context: CompletionContext, rows: readonly TypeRow[]): Complet
   if (!word || (word.from === word.to && !context.explicit)) return null;
   return {
     from: word.from,
-    options: rows.map((r) => ({ label: pathOf(r.pointer), detail: r.words })),
+    options: rows.map((r) => ({ label: pathExpression(r.pointer), detail: r.words })),
     validFor: /^[\w.$`-]*$/,
   };
 }
