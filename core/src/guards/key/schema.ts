@@ -9,7 +9,7 @@ export const keyGuardSchema = z
       .regex(/^[A-Za-z0-9!#$%&'*+.^_`|~-]+$/, 'must be a header name')
       .optional()
       .describe('Header that carries it; X-API-Key when neither is given'),
-    query: z.string().min(1).optional().describe('Query parameter that carries it; kept out of what flows see'),
+    query: z.string().min(1).optional().describe('Query parameter that carries it'),
   })
   .describe('Apps and the SHA-256 of their keys stand under apps');
 export type KeyGuardDocument = z.infer<typeof keyGuardSchema>;
