@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { compileApi, type FlowDocument, type GuardDocument, type Incoming, Body } from '../src';
+import { compileApi, showMessage, type FlowDocument, type GuardDocument, type Incoming, Body } from '../src';
 import { sha256 } from '../src/guards/key/guard';
 import { Windows } from '../src/guards/rate/windows';
 import { answer, api } from './small-world';
@@ -77,6 +77,60 @@ describe('key', () => {
     expect(none.headers['www-authenticate']).toContain('X-Harbour-Key');
     expect({ ...none, inner: '' }).toEqual({ ...wrong, inner: '' });
     expect((await d.call({ search: '?key=key-one&x=1' })).status).toBe(200);
+  });
+
+  test('flow, backend and trace do not see the key', async () => {
+    const backend = { name: 'b', address: 'http://b.example' };
+    const seen: { url: string; headers: Record<string, string> }[] = [];
+    const d: FlowDocument = {
+      hinge: 1,
+      api: { name: 'A', version: '1' },
+      doors: [{ name: 'main', path: '/a' }],
+      guards: [{ kind: 'key', header: 'X-Harbour-Key', query: 'key' }],
+      apps: await apps(),
+      backends: { b: backend },
+      operations: { any: { method: 'ANY', path: '/*', flow: [{ kind: 'call', backend: 'b' }] } },
+    };
+    const compiled = compileApi(d);
+    const context = {
+      ports: {
+        clock: { now: () => 0 },
+        backends: {
+          send: async (r: { url: string; headers: Record<string, string> }) => {
+            seen.push(r);
+            return { status: 204, headers: {}, body: Body.empty() };
+          },
+        },
+      },
+      env: {},
+      traceId: 't',
+      outbound: {},
+    };
+    const call = async (headers: Record<string, string>, search: string) =>
+      (
+        await compiled.operations.get('main')![0]!.handle(
+          {
+            ...{ method: 'GET', url: '/a/x', path: {}, query: {}, rest: '/x', body: Body.empty() },
+            ...{ headers, search },
+          },
+          context,
+        )
+      ).reply.status;
+    expect(await call({ 'x-harbour-key': 'key-one', accept: '*/*' }, '?a=%20b')).toBe(204);
+    expect(await call({ accept: '*/*' }, '?a=%20b&k%65y=key-one&c')).toBe(204);
+    expect(await call({}, '?key=key-one')).toBe(204);
+    expect(seen.map((s) => s.url)).toEqual([
+      'http://b.example/x?a=%20b',
+      'http://b.example/x?a=%20b&c',
+      'http://b.example/x',
+    ]);
+    expect(seen[0]!.headers).toMatchObject({ accept: '*/*' });
+    expect(JSON.stringify(seen)).not.toMatch(/key-one|harbour-key/);
+    const shown = showMessage(
+      { path: '/a?x=1&key=key-one&key=key-two&y', headers: { 'x-harbour-key': 'key-one' }, body: Body.empty() },
+      compiled.secrets,
+    );
+    expect([shown.path, shown.headers]).toEqual(['/a?x=1&key=•••&key=•••&y', { 'x-harbour-key': '•••' }]);
   });
 });
 

@@ -1,6 +1,7 @@
 import { GUARD_ORDER, guardKind } from '../guards/registry';
 import { effectiveGuards, type CompiledGuard, type EffectiveGuard } from '../guards/kind';
 import type { Message } from '../message/message';
+import type { SecretPlaces } from '../message/secrets';
 import { Body } from '../message/body';
 import { writeJson } from '../codec/json';
 import { problemOf, Refusal, type InputFault } from '../problem';
@@ -84,6 +85,8 @@ export interface CompiledApi {
   readonly operations: ReadonlyMap<string, readonly CompiledOperation[]>;
   /** Every operation by id, as flows call it: without doors. */
   readonly inside: ReadonlyMap<string, CompiledOperation>;
+  /** Where its callers send secrets, at any door. */
+  readonly secrets: SecretPlaces;
 }
 
 /** Compiles a document to closures. Nothing is parsed per request that could be parsed here. */
@@ -120,8 +123,22 @@ export function compileApi(document: FlowDocument, neighbours?: Neighbours): Com
     doors: document.doors.map((d) => ({ name: d.name, path: d.path, hosts: d.hosts ?? [] })),
     operations,
     inside,
+    secrets: secretsOf(document),
   };
   return self.api;
+}
+
+function secretsOf(document: FlowDocument): SecretPlaces {
+  const all = [
+    document.guards,
+    ...document.doors.map((d) => d.guards),
+    ...Object.values(document.operations).map((o) => o.guards),
+    ...Object.values(document.plans ?? {}).map((p) => p.guards),
+  ].flatMap((guards) => (guards ?? []).flatMap((g) => guardKind(g.kind).secrets?.(g) ?? []));
+  return {
+    headers: new Set(all.flatMap((s) => [...s.headers])),
+    query: new Set(all.flatMap((s) => [...s.query])),
+  };
 }
 
 type Door = FlowDocument['doors'][number];

@@ -1,5 +1,6 @@
 import type { Names } from '../expression/operators';
 import type { Message } from '../message/message';
+import { withoutQuery, type SecretPlaces } from '../message/secrets';
 import { Refusal } from '../problem';
 import type { Observer, Ports } from './ports';
 
@@ -74,7 +75,7 @@ export class Run {
   notes: Record<string, unknown> | undefined;
 
   constructor(
-    readonly request: FlowRequest,
+    public request: FlowRequest,
     readonly ports: Ports,
     readonly env: Readonly<Record<string, unknown>>,
     /** Name of the environment; chooses among the addresses of a backend. */
@@ -129,6 +130,25 @@ export class Run {
     this.began = message;
   }
 
+  /** Takes a secret out of the request, for everything behind the guard that read it. */
+  withhold({ headers, query }: SecretPlaces): void {
+    const r = this.request;
+    const path = r.message.path;
+    const message: Message = {
+      ...r.message,
+      headers: without(r.message.headers, (name) => headers.has(name)),
+      ...(path !== undefined && { path: withoutQuery(path, query) }),
+    };
+    this.request = {
+      ...r,
+      message,
+      query: without(r.query, (name) => query.has(name)),
+      headerParameters: without(r.headerParameters, (name) => headers.has(name.toLowerCase())),
+      search: withoutQuery(r.search, query),
+    };
+    this.restart(message);
+  }
+
   get firstMessage(): Message {
     return this.began;
   }
@@ -144,6 +164,11 @@ export class Run {
     }
     return this.scopeMade!;
   }
+}
+
+function without<V>(values: Readonly<Record<string, V>>, gone: (name: string) => boolean): Readonly<Record<string, V>> {
+  const names = Object.keys(values);
+  return names.some(gone) ? Object.fromEntries(names.filter((n) => !gone(n)).map((n) => [n, values[n]!])) : values;
 }
 
 /** `body`, `headers`, `query`, `path`, `method`, `status`, `vars`, `app`, `plan`, `env`, `steps` and `soapHeader`, each made when it is read. */

@@ -1,5 +1,6 @@
 import type { FlowDocument, GuardDocument, OperationDocument } from '../flow/document';
 import type { Run } from '../flow/run';
+import type { SecretPlaces } from '../message/secrets';
 import type { InputFault } from '../problem';
 
 export interface GuardContext {
@@ -24,6 +25,8 @@ export interface GuardKind<D extends GuardDocument = GuardDocument> {
   readonly words: string;
   /** Refuses by throwing a Refusal. Returns null when there is nothing to do for this operation. */
   compile(guard: D, context: GuardContext): CompiledGuard | null;
+  /** Where callers send their secret to this guard: masked wherever a request is shown. */
+  secrets?(guard: D): SecretPlaces;
 }
 
 /** Where an effective guard comes from. */

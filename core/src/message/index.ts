@@ -2,4 +2,5 @@ export * from './body';
 export * from './digits';
 export * from './headers';
 export * from './message';
+export * from './secrets';
 export * from './show';

@@ -2,17 +2,19 @@ import { readJson, writeJson } from '../codec/json';
 import { LIMITS } from '../limits';
 import { isJson, isText } from './headers';
 import type { Message, ShownMessage } from './message';
+import { MASK, maskQuery, type SecretPlaces } from './secrets';
 
 const MASKED = new Set(['authorization', 'proxy-authorization', 'cookie', 'set-cookie', 'x-api-key']);
 
-/** Makes a message fit to be shown and kept: secrets masked, long bodies cut. */
-export function showMessage(m: Message): ShownMessage {
+/** Makes a message fit to be shown and kept: secrets masked, long bodies cut. `secrets` are places besides the usual header fields. */
+export function showMessage(m: Message, secrets?: SecretPlaces): ShownMessage {
   const headers: Record<string, string> = {};
-  for (const [name, value] of Object.entries(m.headers)) headers[name] = MASKED.has(name) ? '•••' : value;
+  for (const [name, value] of Object.entries(m.headers))
+    headers[name] = MASKED.has(name) || secrets?.headers.has(name) ? MASK : value;
   const base = {
     status: m.status,
     method: m.method,
-    path: m.path,
+    path: secrets && m.path !== undefined ? maskQuery(m.path, secrets.query) : m.path,
     headers,
     mediaType: m.body.mediaType,
     format: m.format,

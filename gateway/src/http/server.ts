@@ -8,6 +8,7 @@ import {
   type Message,
   type Ports,
   type StepSeen,
+  type SecretPlaces,
 } from '@hinge/core';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
@@ -33,6 +34,7 @@ export class GatewayServer {
   private config: GatewayConfig = { revision: 'none', apis: [] };
   private apis: readonly LoadedApi[] = [];
   private byName = new Map<string, CompiledApi>();
+  private secrets: SecretPlaces | undefined;
   private inFlight = 0;
   private draining = false;
 
@@ -67,6 +69,11 @@ export class GatewayServer {
     this.config = config;
     this.apis = apis;
     this.byName = new Map(apis.map((a) => [a.config.slug, a.compiled]));
+    // A request that hit no door may still carry a key that one of them knows.
+    this.secrets = {
+      headers: new Set(apis.flatMap((a) => [...a.compiled.secrets.headers])),
+      query: new Set(apis.flatMap((a) => [...a.compiled.secrets.query])),
+    };
     this.router = router;
   }
 
@@ -178,6 +185,7 @@ export class GatewayServer {
       operation,
       startedMs: started,
       refusal: outcome.refusal,
+      secrets: match.route.api.compiled.secrets,
     });
   }
 
@@ -240,6 +248,7 @@ export class GatewayServer {
       seen: [],
       startedMs: started,
       refusal,
+      secrets: near?.api.compiled.secrets ?? this.secrets,
     });
   }
 }

@@ -1,10 +1,12 @@
 import {
+  maskQuery,
   showError,
   showMessage,
   showSteps,
   type CompiledOperation,
   type Message,
   type Refusal,
+  type SecretPlaces,
   type ShownError,
   type ShownMessage,
   type ShownStep,
@@ -44,6 +46,8 @@ export interface TraceParts {
   readonly operation?: Pick<CompiledOperation, 'document'>;
   readonly startedMs: number;
   readonly refusal?: Refusal;
+  /** What of the request is not for other eyes. */
+  readonly secrets?: SecretPlaces;
 }
 
 /** Collects traces and hands them on in batches. Turning messages into text waits until the reply is out. */
@@ -86,7 +90,8 @@ export class TraceCollector {
 export function toTrace(p: TraceParts): Trace {
   return {
     ...p.head,
-    request: showMessage(p.request),
+    ...(p.secrets && { url: maskQuery(p.head.url, p.secrets.query) }),
+    request: showMessage(p.request, p.secrets),
     reply: showMessage(p.reply),
     steps: p.operation ? showSteps(p.seen, p.operation, p.startedMs) : [],
     ...(p.refusal && { error: showError(p.refusal) }),

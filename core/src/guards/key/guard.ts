@@ -1,16 +1,19 @@
+import type { SecretPlaces } from '../../message/secrets';
 import { Refusal } from '../../problem';
 import type { GuardKind } from '../kind';
 import type { KeyGuardDocument } from './schema';
 
 /**
  * The app is found by the SHA-256 of its key: the gateway holds no key, and a lookup by hash tells nothing of how near a guess was. A missing and a
- * wrong key get the same words.
+ * wrong key get the same words. The key is for the door: flow and backends do not see it.
  */
 export const keyGuard: GuardKind<KeyGuardDocument> = {
   kind: 'key',
   words: 'asks for the key of an app',
+  secrets: placesOf,
   compile(guard, { document }) {
-    const header = guard.header ?? (guard.query === undefined ? 'X-API-Key' : undefined);
+    const header = headerOf(guard);
+    const places = placesOf(guard);
     const name = header?.toLowerCase();
     const where = [header && `the header ${header}`, guard.query && `the query parameter ${guard.query}`]
       .filter(Boolean)
@@ -37,9 +40,21 @@ export const keyGuard: GuardKind<KeyGuardDocument> = {
         ...(app.plan !== undefined && { plan: { name: plan?.name ?? app.plan, values: plan?.values } }),
       };
       run.planName = app.plan;
+      run.withhold(places);
     };
   },
 };
+
+const headerOf = (guard: KeyGuardDocument): string | undefined =>
+  guard.header ?? (guard.query === undefined ? 'X-API-Key' : undefined);
+
+function placesOf(guard: KeyGuardDocument): SecretPlaces {
+  const header = headerOf(guard)?.toLowerCase();
+  return {
+    headers: new Set(header === undefined ? [] : [header]),
+    query: new Set(guard.query === undefined ? [] : [guard.query]),
+  };
+}
 
 /** As hexadecimal digits: what stands in the document. Web Crypto, in Node and in browsers. */
 export async function sha256(text: string): Promise<string> {
