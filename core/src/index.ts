@@ -12,6 +12,7 @@ export * from './mapping';
 export * from './message';
 export * from './problem';
 export * from './schema';
+export * from './text';
 export { endToEnd } from './message/hop';
 export { STEP_KINDS, stepKind } from './steps/registry';
 export type { BackendContext, MessageType, StepContext, StepKind } from './steps/kind';

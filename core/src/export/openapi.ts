@@ -14,7 +14,7 @@ export function exportOpenApi(document: FlowDocument, options: { server?: string
   if (problemName !== 'Problem') schemas[problemName] = PROBLEM;
   const paths: Record<string, Record<string, unknown>> = {};
   for (const [id, operation] of Object.entries(document.operations)) {
-    if (operation.internal || operation.method === 'ANY' || operation.path.includes('*') || operation.soap) continue;
+    if (!isDescribed(operation)) continue;
     (paths[operation.path] ??= {})[operation.method.toLowerCase()] = operationOf(
       id,
       operation,
@@ -35,6 +35,10 @@ export function exportOpenApi(document: FlowDocument, options: { server?: string
     components: { schemas },
   };
 }
+
+/** Operations that OpenAPI can describe: no proxy for any path or method, nothing that speaks SOAP. */
+export const isDescribed = (o: OperationDocument): boolean =>
+  !o.internal && o.method !== 'ANY' && !o.path.includes('*') && !o.soap;
 
 /** RFC 9457 §3, with the members that this gateway adds. */
 const PROBLEM: JsonSchema = {
@@ -78,20 +82,9 @@ function operationOf(
   problemName: string,
 ): Record<string, unknown> {
   const sample = document.cases?.find((c) => c.operation === id)?.request;
-  const status = String(o.reply?.status ?? 200);
   const problem = { 'application/problem+json': { schema: { $ref: `#/components/schemas/${problemName}` } } };
+  const own = authoredOperation(id, o);
   const responses: Record<string, unknown> = {
-    [status]: {
-      description: o.reply?.description ?? 'Done',
-      ...(o.reply?.schema && {
-        content: {
-          [o.reply.mediaType ?? 'application/json']: {
-            schema: outward(o.reply.schema),
-            ...examplesOf(o.reply.examples),
-          },
-        },
-      }),
-    },
     '400': { description: 'The request breaks the contract', content: problem },
   };
   for (const [faultStatus, faults] of faultsOf(o, backends)) {
@@ -109,13 +102,39 @@ function operationOf(
       },
     };
   }
-  for (const [other, r] of Object.entries(o.otherReplies ?? {})) {
-    responses[other] = {
-      description: r.description ?? 'Another reply',
-      ...(r.mediaType && { content: { [r.mediaType]: { ...(r.schema && { schema: outward(r.schema) }) } } }),
-    };
-  }
+  Object.assign(responses, own.responses);
   responses.default ??= { description: 'Any other problem', content: problem };
+  const media = Object.values(own.requestBody?.content ?? {})[0];
+  if (media && !media.examples && sample?.body !== undefined) media.example = sample.body;
+  return { ...own, responses };
+}
+
+export interface AuthoredOperation {
+  operationId: string;
+  summary?: string;
+  description?: string;
+  tags?: string[];
+  parameters?: Record<string, unknown>[];
+  requestBody?: { description?: string; required?: true; content: Record<string, Record<string, unknown>> };
+  responses: Record<string, { description: string; content?: Record<string, Record<string, unknown>> }>;
+}
+
+/** What a reply is called that nobody described: an Operation Object must say something (OpenAPI 3.1 §4.8.17). */
+export const NO_WORDS = 'Done';
+
+/** What a person said of an operation, as an Operation Object: nothing that the gateway adds by itself. */
+export function authoredOperation(id: string, o: OperationDocument): AuthoredOperation {
+  const content = (part: { mediaType?: string; schema?: JsonSchema }, examples: Record<string, unknown> = {}) => ({
+    [part.mediaType ?? 'application/json']: { ...(part.schema && { schema: outward(part.schema) }), ...examples },
+  });
+  const responses: AuthoredOperation['responses'] = {
+    [String(o.reply?.status ?? 200)]: {
+      description: o.reply?.description ?? NO_WORDS,
+      ...((o.reply?.schema || o.reply?.mediaType) && { content: content(o.reply, examplesOf(o.reply.examples)) }),
+    },
+  };
+  for (const [other, r] of Object.entries(o.otherReplies ?? {}))
+    responses[other] = { description: r.description ?? 'Another reply', ...(r.mediaType && { content: content(r) }) };
   return {
     operationId: id,
     ...(o.summary && { summary: o.summary }),
@@ -134,15 +153,9 @@ function operationOf(
     }),
     ...(o.request && {
       requestBody: {
+        ...(o.request.description && { description: o.request.description }),
         ...(o.request.required && { required: true }),
-        content: {
-          [o.request.mediaType ?? 'application/json']: {
-            ...(o.request.schema && { schema: outward(o.request.schema) }),
-            ...(o.request.examples
-              ? examplesOf(o.request.examples)
-              : sample?.body !== undefined && { example: sample.body }),
-          },
-        },
+        content: content(o.request, examplesOf(o.request.examples)),
       },
     }),
     responses,
@@ -200,7 +213,7 @@ function inline(schema: JsonSchema, types: TypeTable, depth = 4): JsonSchema {
 }
 
 /** `#/types/X` as the published document calls it; names keep to what a component key allows (OpenAPI 3.1 §4.8.7). */
-function outward<T>(node: T): T {
+export function outward<T>(node: T): T {
   if (Array.isArray(node)) return node.map(outward) as T;
   if (node === null || typeof node !== 'object') return node;
   const out: Record<string, unknown> = {};

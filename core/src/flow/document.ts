@@ -84,7 +84,7 @@ const replyExample = z.strictObject({
 });
 export type ReplyExample = z.infer<typeof replyExample>;
 
-const operation = z.strictObject({
+export const operationSchema = z.strictObject({
   method: z
     .enum(['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'ANY'])
     .describe('ANY answers every method (plain proxy)'),
@@ -132,7 +132,7 @@ const operation = z.strictObject({
   guards: z.array(GuardSchema).optional(),
   flow: z.array(StepSchema) as unknown as typeof nestedFlow,
 });
-export type OperationDocument = z.infer<typeof operation>;
+export type OperationDocument = z.infer<typeof operationSchema>;
 
 const sampleRequest = z.strictObject({
   path: z.record(z.string(), z.unknown()).optional(),
@@ -266,8 +266,12 @@ export const FlowDocumentSchema = z.strictObject({
     .optional(),
   backends: z.record(slug, backend).optional(),
   types: z.record(z.string(), jsonSchema).optional(),
-  operations: z.record(slug, operation),
+  operations: z.record(slug, operationSchema),
   cases: z.array(caseDocument).optional(),
+  text: z
+    .strictObject({ format: z.enum(['yaml', 'json']), source: z.string().max(5_000_000) })
+    .optional()
+    .describe('The OpenAPI text that a person wrote for this API, with its comments and whatever only the text says'),
 });
 export type FlowDocument = z.infer<typeof FlowDocumentSchema>;
 

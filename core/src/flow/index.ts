@@ -17,3 +17,4 @@ export * from './stubs';
 export type { Identity } from './run';
 export * from './fixes';
 export * from './packed';
+export * from './operations';

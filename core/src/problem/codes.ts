@@ -126,6 +126,21 @@ export const CODES = {
     title: 'The format version is not known',
     remedy: 'Use a newer version of this program, or write "hinge: 1".',
   },
+  'HNG-204': {
+    severity: 'error',
+    title: 'The OpenAPI text cannot be read',
+    remedy: 'Correct the text at the given line. Until then forms keep the last state that could be read.',
+  },
+  'HNG-205': {
+    severity: 'error',
+    title: 'The OpenAPI text asks for what cannot be served',
+    remedy: 'Change the text at the given line. Until then this part stays as it was.',
+  },
+  'HNG-206': {
+    severity: 'info',
+    title: 'Only the OpenAPI text says this',
+    remedy: 'It stays in the text; the gateway does not act by it.',
+  },
   'HNG-301': {
     severity: 'error',
     title: 'A backend has no address',

@@ -1,10 +1,9 @@
 'use client';
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
-import type { FlowDocument, OperationDocument, ParameterDocument } from '@hinge/core';
+import { idFor, newOperation, type FlowDocument, type OperationDocument } from '@hinge/core';
 import { useState } from 'react';
 import { ChoiceRow } from '../fold/fields';
-import { idFor } from './operations';
 
 const METHODS = ['GET', 'POST', 'PUT', 'PATCH', 'DELETE', 'ANY'] as const;
 
@@ -20,29 +19,9 @@ export function NewOperation({
   const [path, setPath] = useState('');
   const add = () => {
     if (!path.startsWith('/')) return;
-    const parameters = [...path.matchAll(/\{([^}]+)\}/g)].map((m): ParameterDocument => ({
-      name: m[1]!,
-      in: 'path',
-      required: true,
-      schema: { type: 'string' },
-    }));
-    const body = method === 'POST' || method === 'PUT' || method === 'PATCH';
     onAdd(
       idFor(method, path, (id) => document.operations[id] !== undefined),
-      {
-        method,
-        path,
-        ...(parameters.length && { parameters }),
-        ...(body && {
-          request: { mediaType: 'application/json', required: true, schema: { type: 'object', properties: {} } },
-        }),
-        reply: {
-          status: method === 'POST' ? 201 : 200,
-          mediaType: 'application/json',
-          schema: { type: 'object', properties: {} },
-        },
-        flow: [{ kind: 'reply', name: 'mock', example: 'auto' }],
-      },
+      newOperation(method, path),
     );
     setPath('');
   };

@@ -16,6 +16,8 @@ interface Props {
   readonly document: FlowDocument;
   readonly id: string | undefined;
   readonly readOnly?: boolean;
+  /** The text stands at the right: both can be written in. */
+  readonly beside?: boolean;
   readonly onClose: () => void;
   readonly onChange: (operation: OperationDocument) => void;
   readonly onRename: (id: string) => void;
@@ -27,10 +29,11 @@ export function OperationDrawer(p: Props) {
   const operation = p.id === undefined ? undefined : p.document.operations[p.id];
   return (
     <Drawer
-      anchor="right"
+      anchor={p.beside ? 'left' : 'right'}
+      variant={p.beside ? 'persistent' : 'temporary'}
       open={operation !== undefined}
       onClose={p.onClose}
-      slotProps={{ paper: { sx: { width: 760 }, 'aria-label': `Operation ${p.id ?? ''}` } }}
+      slotProps={{ paper: { sx: { width: p.beside ? '50vw' : 760 }, 'aria-label': `Operation ${p.id ?? ''}` } }}
     >
       {operation && <Editor key={p.id} {...p} id={p.id!} operation={operation} />}
     </Drawer>

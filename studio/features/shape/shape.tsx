@@ -1,7 +1,8 @@
 'use client';
+import Button from '@mui/material/Button';
 import Tab from '@mui/material/Tab';
 import Tabs from '@mui/material/Tabs';
-import type { Finding, FlowDocument } from '@hinge/core';
+import { firstCase, removeOperation, renameOperation, type Finding, type FlowDocument } from '@hinge/core';
 import Link from 'next/link';
 import { useEffect, useState } from 'react';
 import { send } from '../../lib/client';
@@ -12,7 +13,7 @@ import { CallersTab } from './callers-tab';
 import { DoorsTab } from './doors-tab';
 import { NewOperation } from './new-operation';
 import { OperationDrawer } from './operation-drawer';
-import { firstCase, removeOperation, renameOperation } from './operations';
+import { TextPanel } from './text-panel';
 import { TypesTab } from './types-tab';
 
 interface Props {
@@ -32,6 +33,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
   const { document, state } = d;
   const [tab, setTab] = useState<'operations' | 'doors' | 'types' | 'callers'>('operations');
   const [open, setOpen] = useState<string>();
+  const [text, setText] = useState(false);
   const findings = useFindings(slug, document, environments[0]?.name ?? '', first);
   const readOnly = !editable;
   const saved = {
@@ -53,6 +55,9 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
           {d.revision === draft.revision ? `, saved by ${draft.savedBy}` : ''}
         </span>
         <span className="grow" />
+        <Button variant={text ? 'contained' : 'outlined'} aria-pressed={text} onClick={() => setText(!text)}>
+          Text
+        </Button>
         <ReleaseButton
           slug={slug}
           revision={d.revision}
@@ -81,35 +86,43 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
         </div>
       )}
       {document.api.description && <div className="soft">{document.api.description}</div>}
-      <Tabs value={tab} onChange={(_e, v: typeof tab) => setTab(v)} aria-label="What callers see">
-        <Tab value="operations" label={`Operations ${Object.keys(document.operations).length}`} />
-        <Tab value="doors" label={`Doors ${document.doors.length}`} />
-        <Tab value="types" label={`Types ${Object.keys(document.types ?? {}).length}`} />
-        <Tab value="callers" label={`Callers ${Object.keys(document.apps ?? {}).length}`} />
-      </Tabs>
-      {tab === 'operations' && (
-        <>
-          <ApiOperations slug={slug} document={document} findings={findings} onShape={setOpen} />
-          {editable && (
-            <NewOperation
-              document={document}
-              onAdd={(id, operation) => {
-                d.change({
-                  ...document,
-                  operations: { ...document.operations, [id]: operation },
-                  cases: [...(document.cases ?? []), firstCase(id, operation)],
-                });
-                setOpen(id);
-              }}
-            />
+      <div className={text ? 'beside' : undefined}>
+        <div>
+          <Tabs value={tab} onChange={(_e, v: typeof tab) => setTab(v)} aria-label="What callers see">
+            <Tab value="operations" label={`Operations ${Object.keys(document.operations).length}`} />
+            <Tab value="doors" label={`Doors ${document.doors.length}`} />
+            <Tab value="types" label={`Types ${Object.keys(document.types ?? {}).length}`} />
+            <Tab value="callers" label={`Callers ${Object.keys(document.apps ?? {}).length}`} />
+          </Tabs>
+          {tab === 'operations' && (
+            <>
+              <ApiOperations slug={slug} document={document} findings={findings} onShape={setOpen} />
+              {editable && (
+                <NewOperation
+                  document={document}
+                  onAdd={(id, operation) => {
+                    d.change({
+                      ...document,
+                      operations: { ...document.operations, [id]: operation },
+                      cases: [...(document.cases ?? []), firstCase(id, operation)],
+                    });
+                    setOpen(id);
+                  }}
+                />
+              )}
+            </>
           )}
-        </>
-      )}
-      {tab === 'doors' && <DoorsTab document={document} address={address} readOnly={readOnly} onChange={d.change} />}
-      {tab === 'types' && <TypesTab document={document} readOnly={readOnly} onChange={d.change} />}
-      {tab === 'callers' && <CallersTab document={document} readOnly={readOnly} onChange={d.change} />}
+          {tab === 'doors' && (
+            <DoorsTab document={document} address={address} readOnly={readOnly} onChange={d.change} />
+          )}
+          {tab === 'types' && <TypesTab document={document} readOnly={readOnly} onChange={d.change} />}
+          {tab === 'callers' && <CallersTab document={document} readOnly={readOnly} onChange={d.change} />}
+        </div>
+        {text && <TextPanel slug={slug} document={document} readOnly={readOnly} near={open} onChange={d.change} />}
+      </div>
       <OperationDrawer
         slug={slug}
+        beside={text}
         document={document}
         id={open}
         readOnly={readOnly}

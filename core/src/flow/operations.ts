@@ -1,4 +1,5 @@
-import { sampleOf, type CaseDocument, type FlowDocument, type OperationDocument, type StepDocument } from '@hinge/core';
+import { sampleOf } from '../schema';
+import type { CaseDocument, FlowDocument, OperationDocument, ParameterDocument, StepDocument } from './document';
 
 /** The document without an operation and its cases. Calls to it stay, and become findings. */
 export function removeOperation(document: FlowDocument, id: string): FlowDocument {
@@ -50,6 +51,31 @@ export function idFor(method: string, path: string, taken: (id: string) => boole
 }
 
 const capital = (t: string): string => t.charAt(0).toUpperCase() + t.slice(1);
+
+/** An operation that answers at once: its flow is a mock until a backend is called. */
+export function newOperation(method: OperationDocument['method'], path: string): OperationDocument {
+  const parameters = [...path.matchAll(/\{([^}]+)\}/g)].map((m): ParameterDocument => ({
+    name: m[1]!,
+    in: 'path',
+    required: true,
+    schema: { type: 'string' },
+  }));
+  const body = method === 'POST' || method === 'PUT' || method === 'PATCH';
+  return {
+    method,
+    path,
+    ...(parameters.length && { parameters }),
+    ...(body && {
+      request: { mediaType: 'application/json', required: true, schema: { type: 'object', properties: {} } },
+    }),
+    reply: {
+      status: method === 'POST' ? 201 : 200,
+      mediaType: 'application/json',
+      schema: { type: 'object', properties: {} },
+    },
+    flow: [{ kind: 'reply', name: 'mock', example: 'auto' }],
+  };
+}
 
 /** A request to begin with: something for every parameter that is needed, and a body where there is one. */
 export function firstCase(id: string, o: OperationDocument): CaseDocument {
