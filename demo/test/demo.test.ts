@@ -1,5 +1,14 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { checkDocument, compileApi, MemoryStore, runCases, unreachedLines, type FlowDocument } from '@hinge/core';
+import {
+  checkDocument,
+  compileApi,
+  MemoryStore,
+  readText,
+  runCases,
+  textOf,
+  unreachedLines,
+  type FlowDocument,
+} from '@hinge/core';
 import { HttpBackends, startGateway, type RunningGateway } from '@hinge/gateway';
 import { startBerths, startTown, tidesOf, VESSELS, type StandIn, type Town } from '@hinge/stand-ins';
 import { demoApis, wholeDocument } from '../src/documents';
@@ -24,6 +33,13 @@ const now = () => performance.now();
 describe.each(Object.keys(demoApis()))('the API %s', (slug) => {
   test('has no findings but warnings of open contracts', () => {
     expect(checkDocument(apis[slug]!).filter((f) => f.severity === 'error')).toEqual([]);
+  });
+
+  test('is said by its OpenAPI text, and reading that changes nothing', () => {
+    const document = apis[slug]!;
+    const read = readText(textOf(document), 'yaml', document);
+    expect(read.findings).toEqual([]);
+    expect([read.document === document, read.gone]).toEqual([true, []]);
   });
 
   test('passes its own cases against the stand-ins', async () => {

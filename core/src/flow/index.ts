@@ -17,4 +17,5 @@ export * from './stubs';
 export type { Identity } from './run';
 export * from './fixes';
 export * from './packed';
+export * from './versions';
 export * from './operations';

@@ -1,6 +1,7 @@
 import {
   checkDocument,
   checkShape,
+  clashesOf,
   type Finding,
   type FlowDocument,
   type PackedRehearsal,
@@ -29,12 +30,15 @@ export interface ApiSummary {
   readonly releases: readonly { readonly environment: string; readonly number: number }[];
 }
 
-export async function listApis(): Promise<ApiSummary[]> {
-  const db = database();
-  const rows = await db
+const latestDrafts = () =>
+  database()
     .selectDistinctOn([drafts.api], { slug: drafts.api, revision: drafts.revision, document: drafts.document })
     .from(drafts)
     .orderBy(drafts.api, desc(drafts.revision));
+
+export async function listApis(): Promise<ApiSummary[]> {
+  const db = database();
+  const rows = await latestDrafts();
   const out = await db
     .selectDistinctOn([rollouts.api, rollouts.environment], {
       api: rollouts.api,
@@ -209,6 +213,16 @@ export async function runDraftCases(
   } catch (error) {
     throw new Told(503, `The cases were not run: ${(error as Error).message}.`);
   }
+}
+
+/** Everything the checker says of a draft: its own findings, and paths that another API answers already. */
+export async function findingsOf(slug: string, document: FlowDocument, environment: string): Promise<Finding[]> {
+  const whole = await assemble(document);
+  const others = (await latestDrafts()).filter((d) => d.slug !== slug).map((d) => d.document);
+  return [
+    ...checkDocument(whole, { environments: [environment], neighbours: await neighboursOf(whole) }),
+    ...(clashesOf([...others, document]).get(others.length) ?? []),
+  ];
 }
 
 /** Drafts of the other APIs, where a flow calls one of them. */

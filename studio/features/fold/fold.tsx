@@ -156,7 +156,14 @@ export function Fold(p: Props) {
         {operation.path}
       </span>
       <span className="soft nowrap" aria-live="polite" data-testid="draft-state">
-        draft {draft.revision}, {saveWords}
+        <Link
+          className="soft"
+          title="Compare this flow with other versions"
+          href={`/apis/${p.slug}/versions?to=${draft.revision}&operation=${encodeURIComponent(p.operationId)}`}
+        >
+          draft {draft.revision}
+        </Link>
+        , {saveWords}
       </span>
       <span className="grow" />
       <Select

@@ -5,11 +5,15 @@ import {
   pointerParts,
   readJson,
   writeJson,
+  writeText,
   printXml,
   type SampleRequest,
   type ShownMessage,
   type TypeRow,
 } from '@hinge/core';
+
+/** A value as YAML, to be read and compared. */
+export const yamlOf = (value: unknown): string => (value === undefined ? '' : writeText(value, 'yaml'));
 
 /** A shown message as one value with the names that pointers of rows start with: body, soapHeader, path, query, headers. */
 export function valueOf(m: ShownMessage | undefined, sample?: SampleRequest): unknown {

@@ -55,7 +55,8 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
           {d.revision === draft.revision ? `, saved by ${draft.savedBy}` : ''}
         </span>
         <span className="grow" />
-        <Button variant={text ? 'contained' : 'outlined'} aria-pressed={text} onClick={() => setText(!text)}>
+        <Link href={`/apis/${slug}/versions`}>Versions</Link>
+        <Button variant="outlined" aria-pressed={text} onClick={() => setText(!text)}>
           Text
         </Button>
         <ReleaseButton

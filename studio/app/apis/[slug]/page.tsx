@@ -1,6 +1,5 @@
-import { checkDocument } from '@hinge/core';
 import { notFound } from 'next/navigation';
-import { assemble, getDraft, listEnvironments, neighboursOf } from '../../../features/apis/server';
+import { findingsOf, getDraft, listEnvironments } from '../../../features/apis/server';
 import { gatewayStates } from '../../../features/gateways/server';
 import { Shape } from '../../../features/shape/shape';
 import { Shell } from '../../../features/shell/shell';
@@ -13,12 +12,8 @@ export default async function Page({ params }: { params: Promise<{ slug: string 
   const user = await demandUser();
   const draft = await getDraft(slug);
   if (!draft) notFound();
-  const whole = await assemble(draft.document);
   const environments = await listEnvironments();
-  const findings = checkDocument(whole, {
-    environments: [environments[0]!.name],
-    neighbours: await neighboursOf(whole),
-  });
+  const findings = await findingsOf(slug, draft.document, environments[0]!.name);
   const [gateway] = await gatewayStates();
   return (
     <Shell>

@@ -1,6 +1,5 @@
-import { checkDocument } from '@hinge/core';
 import { z } from 'zod';
-import { assemble, demandShape, neighboursOf } from '../../../../../features/apis/server';
+import { demandShape, findingsOf } from '../../../../../features/apis/server';
 import { jsonRoute } from '../../../../../lib/route';
 
 const body = z.object({ document: z.looseObject({}), environment: z.string() });
@@ -9,10 +8,5 @@ const body = z.object({ document: z.looseObject({}), environment: z.string() });
 export const POST = jsonRoute<{ slug: string }, z.infer<typeof body>>(
   ['designer', 'operator'],
   body,
-  async ({ body: b }) => {
-    const whole = await assemble(demandShape(b.document));
-    return {
-      findings: checkDocument(whole, { environments: [b.environment], neighbours: await neighboursOf(whole) }),
-    };
-  },
+  async ({ params, body: b }) => ({ findings: await findingsOf(params.slug, demandShape(b.document), b.environment) }),
 );

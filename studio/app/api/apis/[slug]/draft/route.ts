@@ -1,10 +1,17 @@
 import { z } from 'zod';
 import { demandShape, getDraft, saveDraft } from '../../../../../features/apis/server';
+import { draftAt } from '../../../../../features/releases/versions-server';
 import { jsonRoute, Told } from '../../../../../lib/route';
 
 const body = z.object({ base: z.int().min(1), document: z.looseObject({}), note: z.string().max(500).default('') });
 
-export const GET = jsonRoute<{ slug: string }>(['designer', 'operator'], undefined, async ({ params }) => {
+export const GET = jsonRoute<{ slug: string }>(['designer', 'operator'], undefined, async ({ params, request }) => {
+  const revision = new URL(request.url).searchParams.get('revision');
+  if (revision !== null) {
+    const document = await draftAt(params.slug, Number(revision) || 0);
+    if (!document) throw new Told(404, `There is no draft ${revision} of ${params.slug}.`);
+    return { revision: Number(revision), document };
+  }
   const draft = await getDraft(params.slug);
   if (!draft) throw new Told(404, `There is no API ${params.slug}.`);
   return draft;
