@@ -64,6 +64,9 @@ function flat(v: unknown): unknown {
   return isSequence(v) ? Array.from(v) : v;
 }
 
+/** The syntax tree of a text. Throws ExpressionError. */
+export const expressionTree = (source: string): Node => parse(source).ast() as unknown as Node;
+
 function parse(source: string): jsonata.Expression {
   try {
     return jsonata(source, {

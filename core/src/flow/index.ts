@@ -16,6 +16,7 @@ export * from './store';
 export * from './stubs';
 export type { Identity } from './run';
 export * from './fixes';
+export * from './offers';
 export * from './packed';
 export * from './versions';
 export * from './operations';

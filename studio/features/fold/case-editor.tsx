@@ -1,6 +1,6 @@
 'use client';
 import Button from '@mui/material/Button';
-import { walkFlow, type CaseDocument, type FlowDocument, type Rehearsal } from '@hinge/core';
+import { recordedStubs, type CaseDocument, type FlowDocument, type Rehearsal } from '@hinge/core';
 import { useState } from 'react';
 import { ChoiceRow, JsonRow, NumberRow, RowMoves, TextRow } from './fields';
 
@@ -29,7 +29,7 @@ export function CaseEditor({ sample, document, rehearsal, onChange }: Props) {
   );
   const stubs = sample.stubs ?? [];
   const putStubs = (next: Stub[]) => onChange({ ...sample, stubs: next.length ? next : undefined });
-  const recorded = rehearsal ? stubsOf(document, sample.operation, rehearsal) : [];
+  const recorded = rehearsal ? recordedStubs(document, sample.operation, rehearsal.steps) : [];
   return (
     <div className="case-editor" role="group" aria-label={`The case ${sample.name}`}>
       <h2>The case “{sample.name}”</h2>
@@ -327,23 +327,4 @@ function StubRow({
       )}
     </div>
   );
-}
-
-/** What backends answered in a rehearsal, as stubs: text, status and content type as they came. */
-function stubsOf(document: FlowDocument, operationId: string, r: Rehearsal): Stub[] {
-  const out: Stub[] = [];
-  walkFlow(document.operations[operationId]?.flow ?? [], (step, at) => {
-    if (step.kind !== 'call' || step.backend === undefined) return;
-    const seen = r.steps.find((s) => s.at === at);
-    if (!seen?.taken || seen.after?.text === undefined || seen.after.cut) return;
-    const type = seen.after.headers['content-type'];
-    out.push({
-      backend: step.backend,
-      ...(step.operation !== undefined && { operation: step.operation }),
-      status: seen.after.status ?? 200,
-      ...(type !== undefined && { headers: { 'content-type': type } }),
-      body: seen.after.text,
-    });
-  });
-  return out;
 }

@@ -2,7 +2,7 @@
 import Button from '@mui/material/Button';
 import Drawer from '@mui/material/Drawer';
 import LinearProgress from '@mui/material/LinearProgress';
-import type { CaseDocument, FlowDocument, Rehearsal } from '@hinge/core';
+import { caseForLine, type CaseDocument, type FlowDocument, type Rehearsal } from '@hinge/core';
 import { CaseEditor } from './case-editor';
 import { RowMoves } from './fields';
 import { milliseconds } from './track';
@@ -170,7 +170,15 @@ export function CasesPanel(p: Props) {
         {runs.results.size > 0 &&
           runs.unreached(operationId).map((l) => (
             <div key={l.at} className="brass">
-              No case reaches the line {l.name}.
+              No case reaches the line {l.name}.{' '}
+              {!p.readOnly && (
+                <button
+                  className="plain spruce"
+                  onClick={() => add(caseForLine(document, operationId, l.at, chosen).made)}
+                >
+                  Make one
+                </button>
+              )}
             </div>
           ))}
         {current && !p.readOnly && (

@@ -45,6 +45,7 @@ export interface FoldViewProps {
   readonly onInsert?: (at: string) => void;
   readonly onMapBefore?: (at: string) => void;
   readonly unreached?: ReadonlySet<string>;
+  readonly onCase?: (line: string) => void;
   /** Another rehearsal that was kept: every leaf can be compared with it. */
   readonly held?: { readonly rehearsal: Rehearsal; readonly words: string };
   /** Chosen from outside: a step that was just added, a finding. */
@@ -280,6 +281,7 @@ export function FoldView(p: FoldViewProps) {
                 readOnly={!editable}
                 focusEditor={focusEditor}
                 unreached={p.unreached}
+                onCase={p.onCase}
                 onChange={change}
                 onLeave={leave}
                 onChoose={choose}

@@ -2,6 +2,7 @@
 import MenuItem from '@mui/material/MenuItem';
 import Select from '@mui/material/Select';
 import {
+  caseForLine,
   curlLine,
   insertSteps,
   replaceStep,
@@ -279,6 +280,11 @@ export function Fold(p: Props) {
           go(at);
         }}
         unreached={unreached}
+        onCase={(line) => {
+          const { made } = caseForLine(document, p.operationId, line, sample);
+          draft.change({ ...document, cases: [...(document.cases ?? []), made] });
+          setCaseName(made.name);
+        }}
         jump={jump}
         requestEditor={
           <RequestPin

@@ -13,6 +13,7 @@ export interface PinProps<K extends StepDocument['kind']> {
   readonly readOnly?: boolean;
   /** Pointers of lines that no case reaches. */
   readonly unreached?: ReadonlySet<string>;
+  readonly onCase?: (line: string) => void;
   readonly onChange: (step: StepDocument) => void;
   readonly onOpen: (at: string) => void;
 }
@@ -29,8 +30,30 @@ export function LineLink({ at, steps, onOpen }: { at: string; steps: number; onO
   );
 }
 
+function Unreached({
+  at,
+  lines,
+  onCase,
+}: {
+  at: string;
+  lines?: ReadonlySet<string>;
+  onCase?: (line: string) => void;
+}) {
+  if (!lines?.has(at)) return null;
+  return (
+    <div className="brass">
+      no case reaches this line{' '}
+      {onCase && (
+        <button className="plain spruce" onClick={() => onCase(at)}>
+          make one
+        </button>
+      )}
+    </div>
+  );
+}
+
 /** Conditions line by line; the one that the rehearsal took is lit. */
-export function ChoosePin({ step, at, seen, rows, readOnly, unreached, onChange, onOpen }: PinProps<'choose'>) {
+export function ChoosePin({ step, at, seen, rows, readOnly, unreached, onCase, onChange, onOpen }: PinProps<'choose'>) {
   const taken = seen?.notes?.taken;
   const set = (lines: Step<'choose'>['lines']) => onChange({ ...step, lines });
   return (
@@ -66,7 +89,7 @@ export function ChoosePin({ step, at, seen, rows, readOnly, unreached, onChange,
               onChange={(when) => set(step.lines.map((l, n) => (n === i ? { ...l, when } : l)))}
             />
             {taken === pointer && <div className="spruce">taken by this request</div>}
-            {unreached?.has(at + pointer) && <div className="brass">no case reaches this line</div>}
+            <Unreached at={at + pointer} lines={unreached} onCase={readOnly ? undefined : onCase} />
           </div>
         );
       })}
@@ -80,6 +103,7 @@ export function ChoosePin({ step, at, seen, rows, readOnly, unreached, onChange,
           )}
         </div>
         {taken === '/otherwise' && <div className="spruce">taken by this request</div>}
+        <Unreached at={`${at}/otherwise`} lines={unreached} onCase={readOnly ? undefined : onCase} />
       </div>
       {!readOnly && (
         <div className="row">
@@ -100,7 +124,17 @@ export function ChoosePin({ step, at, seen, rows, readOnly, unreached, onChange,
   );
 }
 
-export function AttemptPin({ step, at, seen, rows, readOnly, unreached, onChange, onOpen }: PinProps<'attempt'>) {
+export function AttemptPin({
+  step,
+  at,
+  seen,
+  rows,
+  readOnly,
+  unreached,
+  onCase,
+  onChange,
+  onOpen,
+}: PinProps<'attempt'>) {
   const notes = seen?.notes as
     { taken?: string; failure?: { status: number; reason: string; backend?: string } } | undefined;
   const set = (failures: Step<'attempt'>['failures']) => onChange({ ...step, failures });
@@ -170,7 +204,7 @@ export function AttemptPin({ step, at, seen, rows, readOnly, unreached, onChange
                 only when …
               </button>
             )}
-            {unreached?.has(at + pointer) && <div className="brass">no case reaches this line</div>}
+            <Unreached at={at + pointer} lines={unreached} onCase={readOnly ? undefined : onCase} />
           </div>
         );
       })}

@@ -25,6 +25,8 @@ interface Props {
   readonly readOnly?: boolean;
   readonly focusEditor: number;
   readonly unreached?: ReadonlySet<string>;
+  /** Makes a case that takes a line. */
+  readonly onCase?: (line: string) => void;
   readonly onChange: (step: StepDocument) => void;
   readonly onLeave: () => void;
   readonly onChoose: (pointer: string) => void;
@@ -36,7 +38,7 @@ interface Props {
 export function StepPin(p: Props) {
   const { step } = p;
   const common = { at: p.at, seen: p.seen, rows: p.sourceRows, readOnly: p.readOnly, onChange: p.onChange };
-  const lines = { ...common, unreached: p.unreached, onOpen: p.onOpen };
+  const lines = { ...common, unreached: p.unreached, onOpen: p.onOpen, onCase: p.onCase };
   switch (step.kind) {
     case 'map':
       return (

@@ -1,4 +1,4 @@
-import { type CaseDocument, type FlowDocument, type ShownMessage } from '@hinge/core';
+import { recordedStubs, type CaseDocument, type FlowDocument, type ShownMessage } from '@hinge/core';
 import { getDraft, saveDraft } from '../apis/server';
 import type { StoredTrace } from '../fold/trace-fold';
 import { getTrace } from './server';
@@ -51,6 +51,7 @@ export function caseOf(trace: StoredTrace, document: FlowDocument): CaseDocument
   const base = `kept ${trace.at.slice(0, 10)}, ${trace.status}`;
   let name = base;
   for (let n = 2; taken.has(name); n++) name = `${base} (${n})`;
+  const stubs = recordedStubs(document, trace.operation!, trace.steps);
   return {
     name,
     operation: trace.operation!,
@@ -61,6 +62,9 @@ export function caseOf(trace: StoredTrace, document: FlowDocument): CaseDocument
       ...(Object.keys(headers).length && { headers }),
       ...bodyOf(trace.request),
     },
+    ...(trace.door !== document.doors[0]?.name && { door: trace.door }),
+    // Backends answer as they did then: the case runs without them.
+    ...(stubs.length && { stubs }),
     expect: { status: trace.status },
   };
 }
