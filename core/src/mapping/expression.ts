@@ -1,5 +1,6 @@
 import { jsonataName } from '../expression';
 import { pointerParts, type TypeRow } from '../schema';
+import { writeItems } from './items';
 import { suggestFields } from './suggest';
 
 /** The path to a field as an expression: /body/stay/from → body.stay.from; items of lists are mapped over by JSONata itself. */
@@ -10,8 +11,8 @@ export function pathExpression(pointer: string): string {
     .join('.');
 }
 
-/** Fields right below a list's items, each by its own name from there. */
-function itemRows(rows: readonly TypeRow[], list: string): TypeRow[] {
+/** Fields right below a list's items, each by its own pointer from there. */
+export function itemRows(rows: readonly TypeRow[], list: string): TypeRow[] {
   const start = `${list}/*/`;
   return rows
     .filter((r) => r.pointer.startsWith(start))
@@ -37,8 +38,7 @@ export function joinExpression(
       { least: 0.5 },
     );
     if (!inner.length || !found.length) return path;
-    const fields = found.map((f) => `${JSON.stringify(pointerParts(f.to).join('.'))}: ${pathExpression(f.from)}`);
-    return `[${path}.{ ${fields.join(', ')} }]`;
+    return writeItems({ of: path, fields: found.map((f) => ({ to: f.to, from: pathExpression(f.from) })) });
   }
   if (to.many) return `[${path}]`;
   if (from.many && to.leaf) return `${path}[0]`;

@@ -3,3 +3,4 @@ export * from './fit';
 export * from './suggest';
 export * from './expression';
 export * from './whole';
+export * from './items';

@@ -70,7 +70,7 @@ function membersOf(source: string, pointer: string): Field[] | undefined {
 }
 
 /** Cuts at a character that stands in no bracket and no string. */
-function splitTop(text: string, at: string): string[] {
+export function splitTop(text: string, at: string): string[] {
   const out: string[] = [];
   let depth = 0;
   let from = 0;

@@ -80,21 +80,23 @@ interface Props {
   readonly autoFocus?: boolean;
   readonly onChange?: (value: string) => void;
   readonly onLeave?: () => void;
+  /** Names in reach besides the rows. */
+  readonly extra?: readonly { readonly label: string; readonly detail: string }[];
 }
 
 /** JSONata with names completed from the types in reach, and mistakes marked where they are. */
-export function ExpressionEditor({ value, rows, label, readOnly, autoFocus, onChange, onLeave }: Props) {
+export function ExpressionEditor({ value, rows, label, readOnly, autoFocus, onChange, onLeave, extra }: Props) {
   const extensions = useMemo(
     () => [
       language,
       editorLook,
       EditorView.lineWrapping,
       EditorView.contentAttributes.of({ 'aria-label': label }),
-      autocompletion({ override: [(context) => complete(context, rows)], icons: false }),
+      autocompletion({ override: [(context) => complete(context, rows, extra)], icons: false }),
       linter((view) => mistakes(view.state.doc.toString()), { delay: 150 }),
       Prec.lowest(keymap.of([{ key: 'Escape', run: () => (onLeave?.(), true) }])),
     ],
-    [rows, label, onLeave],
+    [rows, label, onLeave, extra],
   );
   return (
     <CodeMirror
@@ -115,10 +117,15 @@ export function ExpressionEditor({ value, rows, label, readOnly, autoFocus, onCh
   );
 }
 
-function complete(context: CompletionContext, rows: readonly TypeRow[]): CompletionResult | null {
+function complete(
+  context: CompletionContext,
+  rows: readonly TypeRow[],
+  extra: Props['extra'] = [],
+): CompletionResult | null {
   const word = context.matchBefore(/[\w.$`-]*/);
   if (!word || (word.from === word.to && !context.explicit)) return null;
   const options = [
+    ...extra,
     ...rows.map((r) => ({ label: pathExpression(r.pointer), detail: r.words, info: r.description })),
     ...FUNCTIONS.map((f) => ({ label: f, detail: 'function', apply: `${f}(` })),
   ];

@@ -18,7 +18,7 @@ import {
 import { useCallback, useMemo, useRef, useState, type ReactNode } from 'react';
 import { useFailedPin, useJump, usePinKeys, useWalk } from './fold-keys';
 import { Leaf } from './leaf';
-import { joinsOf } from './map-pin';
+import { joinsOf } from './joins';
 import { PinHead, type PinAct } from './pin-head';
 import { faultyFields, pinOf } from './places';
 import { StepPin } from './step-pin';

@@ -1,41 +1,16 @@
 'use client';
-import {
-  compileExpression,
-  coverageOf,
-  fieldsOf,
-  wholeOf,
-  type Finding,
-  type StepDocument,
-  type TypeRow,
-} from '@hinge/core';
-import { useEffect, useLayoutEffect, useMemo, useRef, useState, type RefObject } from 'react';
+import { coverageOf, fieldsOf, itemRows, wholeOf, type Finding, type StepDocument, type TypeRow } from '@hinge/core';
+import { useEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import { ExpressionEditor } from './expression-editor';
 import { ChoiceRow } from './fields';
+import { Builder } from './builder';
+import { ItemsEditor } from './items-editor';
+import { Joins, joinsOf } from './joins';
 import { Suggestions } from './suggestions';
 import { brief, valuesAt } from './values';
 import type { FoldWorld } from './world';
 
 export type MapStep = Extract<StepDocument, { kind: 'map' }>;
-
-export interface Join {
-  readonly to: string;
-  readonly from: readonly string[];
-  readonly plain: boolean;
-}
-
-/** Which source fields each target field draws from, told from the expressions themselves. */
-export function joinsOf(step: MapStep): Join[] {
-  const joins: Join[] = [];
-  for (const f of step.fields ?? []) {
-    try {
-      const e = compileExpression(f.from);
-      joins.push({ to: f.to, from: e.reads.map((r) => `/${r.join('/')}`), plain: e.path !== undefined });
-    } catch {
-      joins.push({ to: f.to, from: [], plain: false });
-    }
-  }
-  return joins;
-}
 
 interface Props {
   readonly step: MapStep;
@@ -169,6 +144,16 @@ export function MapPin({
               ×
             </button>
           </div>
+          <FieldTools
+            key={`tools ${chosen}`}
+            row={row}
+            text={field?.from ?? ''}
+            sourceRows={sourceRows}
+            targetRows={targetRows}
+            after={after}
+            readOnly={readOnly}
+            onChange={change}
+          />
           <Expression
             key={chosen}
             text={field?.from ?? ''}
@@ -196,6 +181,41 @@ export function MapPin({
       )}
     </>
   );
+}
+
+/** Rows for a list that is made of a list; ready expressions for one value. */
+function FieldTools({
+  row,
+  text,
+  sourceRows,
+  targetRows,
+  after,
+  readOnly,
+  onChange,
+}: {
+  row: TypeRow | undefined;
+  text: string;
+  sourceRows: readonly TypeRow[];
+  targetRows: readonly TypeRow[];
+  after: unknown;
+  readOnly?: boolean;
+  onChange: (text: string) => void;
+}) {
+  if (!row) return null;
+  const inner = itemRows(targetRows, row.pointer);
+  if (row.many && inner.length)
+    return (
+      <ItemsEditor
+        text={text}
+        sourceRows={sourceRows}
+        targetRows={inner}
+        values={valuesAt(after, `${row.pointer}/*`)}
+        readOnly={readOnly}
+        onChange={onChange}
+      />
+    );
+  if (readOnly || !row.leaf) return null;
+  return <Builder rows={sourceRows} onBuild={onChange} />;
 }
 
 /** Keeps what is typed, also when it is empty for a moment; hands on every change. */
@@ -246,110 +266,6 @@ function Expression({
       />
     </div>
   );
-}
-
-interface Curve {
-  readonly key: string;
-  readonly d: string;
-  readonly x: number;
-  readonly y: number;
-  readonly active: boolean;
-  readonly plain: boolean;
-}
-
-/** Curves from the rows of the left tree to those of the right one, measured from the screen. */
-function Joins({
-  frame,
-  joins,
-  chosen,
-}: {
-  frame: RefObject<HTMLDivElement | null>;
-  joins: readonly Join[];
-  chosen: string | undefined;
-}) {
-  const svg = useRef<SVGSVGElement>(null);
-  const [curves, setCurves] = useState<Curve[]>([]);
-  useLayoutEffect(() => {
-    const root = frame.current;
-    if (!root) return;
-    const measure = () => setCurves(measureJoins(root, svg.current, joins, chosen));
-    measure();
-    const again = requestAnimationFrame(measure);
-    const watch = new ResizeObserver(measure);
-    watch.observe(root);
-    root.addEventListener('scroll', measure, true);
-    const changes = new MutationObserver(measure);
-    changes.observe(root, { childList: true, subtree: true });
-    return () => {
-      cancelAnimationFrame(again);
-      watch.disconnect();
-      changes.disconnect();
-      root.removeEventListener('scroll', measure, true);
-    };
-  }, [frame, joins, chosen]);
-  return (
-    <svg ref={svg} className="joins" aria-hidden>
-      {[...curves]
-        .sort((a, b) => Number(a.active) - Number(b.active))
-        .map((c) => (
-          <g key={c.key} className={`${c.active ? 'active' : ''} ${c.plain ? '' : 'made'}`}>
-            <path d={c.d} />
-            {!c.plain && (
-              <>
-                <rect x={c.x - 13} y={c.y - 9} width="26" height="18" rx="9" />
-                <text x={c.x} y={c.y + 4} textAnchor="middle">
-                  ƒ
-                </text>
-              </>
-            )}
-          </g>
-        ))}
-    </svg>
-  );
-}
-
-function measureJoins(
-  root: HTMLElement,
-  svg: SVGSVGElement | null,
-  joins: readonly Join[],
-  chosen: string | undefined,
-): Curve[] {
-  if (!svg) return [];
-  const box = svg.getBoundingClientRect();
-  const find = (side: string, pointer: string): Element | undefined => {
-    // A field inside what is joined as a whole: the nearest row above it.
-    for (let p = pointer; p; p = p.slice(0, p.lastIndexOf('/'))) {
-      const row = root.querySelector(`[data-side="${side}"][data-pointer="${CSS.escape(p)}"]`);
-      if (row) return row;
-    }
-    return undefined;
-  };
-  const middle = (el: Element): number => {
-    const r = el.getBoundingClientRect();
-    const pane = el.closest('.leaf-body')!.getBoundingClientRect();
-    return Math.min(Math.max(r.top + r.height / 2, pane.top), pane.bottom) - box.top;
-  };
-  const out: Curve[] = [];
-  for (const join of joins) {
-    const right = find('right', join.to);
-    if (!right) continue;
-    const y2 = middle(right);
-    for (const source of join.from) {
-      const left = find('left', source);
-      if (!left) continue;
-      const y1 = middle(left);
-      const w = box.width;
-      out.push({
-        key: `${join.to} ${source}`,
-        d: `M 0 ${y1} C ${w * 0.45} ${y1}, ${w * 0.55} ${y2}, ${w} ${y2}`,
-        x: w / 2,
-        y: (y1 + y2) / 2,
-        active: join.to === chosen,
-        plain: join.plain,
-      });
-    }
-  }
-  return out;
 }
 
 function targetsOf(world: FoldWorld): [string, string][] {

@@ -1,34 +1,17 @@
-import type { ContractOperation } from '../../contract';
 import { mediaCodec, type MediaCodec } from '../../codec/media';
 import type { ShapeFault } from '../../codec/xml';
 import { Body } from '../../message/body';
 import { isJson } from '../../message/headers';
 import { finding, Refusal, type Finding, type InputFault, type Place } from '../../problem';
-import {
-  pointerParts,
-  resolveSchema,
-  schemaAt,
-  typeRows,
-  typesOf,
-  type JsonSchema,
-  type TypeTable,
-} from '../../schema';
+import { pointerParts, resolveSchema, schemaAt, typesOf, type JsonSchema, type TypeTable } from '../../schema';
 import type { Expression } from '../../expression';
 import { fitOf } from '../../mapping';
 import type { Run } from '../../flow/run';
 import { checkExpression, fieldPointer, loadForReading, readsBody, runnable } from '../expression';
 import type { MessageType, StepContext, StepKind } from '../kind';
 import type { MapDocument } from './schema';
+import { checkCoverage, type Target } from './coverage';
 import { finishFor, httpHeaders, httpTarget } from './to-backend';
-
-interface Target {
-  readonly words: string;
-  /** Schema of the whole arguments object: { body, headers, soapHeader, … }. */
-  readonly schema: JsonSchema;
-  readonly types: TypeTable;
-  readonly operation?: ContractOperation;
-  readonly backend?: string;
-}
 
 interface CompiledField {
   readonly pointer: string;
@@ -353,34 +336,4 @@ function sourceSchema(
   const parameter =
     place && path.length === 2 && context.operation.parameters?.find((p) => p.in === place && p.name === first);
   return parameter ? { schema: parameter.schema, types: context.types } : undefined;
-}
-
-/** Required leaves of the target that nothing fills. A filled parent fills its children. */
-function checkCoverage(step: MapDocument, target: Target, context: StepContext, report: (f: Finding) => void): void {
-  const filled = (step.fields ?? []).map((f) => f.to);
-  const covers = (pointer: string) =>
-    filled.some((f) => f === pointer || pointer.startsWith(`${f}/`) || f.startsWith(`${pointer}/`));
-  let skip: string | undefined;
-  for (const row of typeRows(target.schema, target.types)) {
-    if (skip !== undefined && row.pointer.startsWith(`${skip}/`)) continue;
-    skip = undefined;
-    if (covers(row.pointer)) {
-      if (row.many) skip = row.pointer;
-      continue;
-    }
-    skip = row.pointer;
-    const empty =
-      row.pointer === '/body' &&
-      !target.operation?.http &&
-      !resolveSchema(target.schema.properties!.body!, target.types).required?.length;
-    if (row.required && !row.many && !empty) {
-      report(
-        finding(
-          'HNG-303',
-          `${row.pointer.replace(/^\/(body|soapHeader)\//, '').replace(/\//g, '.')} of ${target.words} is required and has no source`,
-          { ...context.place, pointer: `${context.place.pointer}/fields` },
-        ),
-      );
-    }
-  }
 }
