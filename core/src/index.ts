@@ -23,6 +23,7 @@ export { readSoap, writeSoap, writeFault, soapMediaType, type SoapAnswer, type S
 export { PLAIN, PlainError, readPlainDocument, writePlainDocument, type PlainSettings } from './codec/xml';
 export { httpTarget, requestMessage } from './steps/map/to-backend';
 export { schemaOfSamples, type SampleSchema } from './codec/sample';
+export { convertBothWays } from './steps/convert/convert';
 export { portAddress } from './steps/call/send';
 export { OPERATORS, conditionWords, type Condition, type ConditionRow, type Operator } from './steps/condition';
 export { sha256 } from './guards/key/guard';

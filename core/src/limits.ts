@@ -28,6 +28,8 @@ export const LIMITS = {
   expressionItems: 1_000_000,
   /** A backend call without a limit of its own. */
   callMs: 10_000,
-  /** A message body kept in a trace or shown by a rehearsal; the rest is cut and said to be cut. */
+  /** A message body kept in a trace; the rest is cut and said to be cut. */
   shownBytes: 256 * 1024,
+  /** The same in a rehearsal, which nobody keeps. */
+  rehearsedBytes: 4 * 1024 * 1024,
 } as const;

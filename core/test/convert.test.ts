@@ -3,6 +3,7 @@ import {
   Body,
   checkDocument,
   compileApi,
+  convertBothWays,
   incomingOf,
   type FlowDocument,
   type SampleRequest,
@@ -45,6 +46,47 @@ async function through(steps: StepDocument[], reply: { type: string; text: strin
 }
 
 const call: StepDocument = { kind: 'call', backend: 'back' };
+
+describe('by a type, or by settings', () => {
+  const types = {
+    Berth: {
+      type: 'object',
+      properties: {
+        number: { type: 'string', xml: { attribute: true } },
+        metres: { type: 'number' },
+        service: { type: 'array', items: { type: 'string' } },
+      },
+    },
+  } as const;
+  const text = '<Berth number="7"><metres>12.50</metres><service>water</service></Berth>';
+  const shown = { text, mediaType: 'application/xml' };
+  const to = (more: object) => ({ kind: 'convert', to: 'json', ...more }) as Parameters<typeof convertBothWays>[0];
+
+  test('both ways of one message, and why one is not to be had', () => {
+    expect(convertBothWays(to({ type: 'Berth' }), types as never, shown)).toEqual({
+      schema: '{"number":"7","metres":12.50,"service":["water"]}',
+      settings: '{"Berth":{"@number":"7","metres":"12.50","service":"water"}}',
+    });
+    expect(convertBothWays(to({}), {}, shown).schema).toContain('no schema came with this message');
+    expect(convertBothWays(to({}), {}, { ...shown, valueText: '{"body":{"a":1}}' }).schema).toBe('{"a":1}');
+    expect(convertBothWays(to({}), {}, { text: '<a', mediaType: 'application/xml' }).settings).toMatch(/^\(/);
+    expect(convertBothWays(to({}), {}, { mediaType: 'application/xml' })).toEqual({ schema: '', settings: '' });
+    const back = { text: '{"number":"7","metres":12.50,"service":["water"]}', mediaType: 'application/json' };
+    expect(convertBothWays({ ...to({ type: 'Berth' }), to: 'xml' }, types as never, back).schema).toContain(text);
+  });
+
+  test('a type that is not there is a finding; the step refuses what has no schema when only a schema may say', async () => {
+    const d = documentOf([call, to({ type: 'Nothing' })]);
+    expect(checkDocument(d).map((f) => [f.code, f.place.pointer])).toContainEqual([
+      'HNG-302',
+      '/operations/any/flow/1/type',
+    ]);
+    const none = await through([call, to({ by: 'schema' })], { type: 'application/xml', text });
+    expect([none.status, none.type]).toEqual([500, 'application/problem+json']);
+    const plain = await through([call, to({ by: 'settings' })], { type: 'application/xml', text });
+    expect(plain.text).toBe('{"Berth":{"@number":"7","metres":"12.50","service":"water"}}');
+  });
+});
 
 describe('convert', () => {
   test('a request from JSON to XML, the reply from XML to JSON', async () => {

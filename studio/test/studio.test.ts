@@ -200,7 +200,12 @@ describe('releases and the feed', () => {
 
   test('a rehearsal without a gateway still brings the findings, and says why there is none', async () => {
     const draft = (await getDraft('berths'))!;
-    const r = await rehearseDraft(draft.document, { name: 'c', operation: 'GetBerth', request: {} }, 'production');
+    const r = await rehearseDraft(
+      draft.document,
+      { name: 'c', operation: 'GetBerth', request: {} },
+      'production',
+      true,
+    );
     expect(r.why).toContain('no gateway of production is connected');
     expect(r.findings).toMatchObject([{ code: 'HNG-301' }]);
     await expect(hub().rehearse('sandbox', {}, 10)).rejects.toThrow('no gateway');

@@ -151,3 +151,14 @@ export function walkFlow(
     for (const part of partsOf(step)) walkFlow(part.flow, visit, at + part.pointer, away);
   });
 }
+
+/** Names of other APIs that the flows of a document call. */
+export function neighbourNames(document: FlowDocument): Set<string> {
+  const names = new Set<string>();
+  for (const o of Object.values(document.operations))
+    walkFlow(o.flow, (step) => {
+      if (step.kind === 'call' && step.api !== undefined) names.add(step.api);
+      if (step.kind === 'map' && step.to !== 'reply' && step.to.api !== undefined) names.add(step.to.api);
+    });
+  return names;
+}

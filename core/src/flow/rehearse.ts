@@ -1,3 +1,4 @@
+import { LIMITS } from '../limits';
 import { writeJson } from '../codec/json';
 import { Body } from '../message/body';
 import type { Message, ShownMessage } from '../message/message';
@@ -108,16 +109,20 @@ export async function rehearse(
   const outcome = await operation.handle(incoming, { ...context, observer: { step: (s) => void seen.push(s) } });
   const ms = context.ports.clock.now() - started;
   if (outcome.reply.body.pending) await outcome.reply.body.load();
-  const reply = showMessage(outcome.reply);
+  const reply = showMessage(outcome.reply, undefined, LIMITS.rehearsedBytes);
   return {
-    request: showMessage({
-      method: incoming.method,
-      path: incoming.url + incoming.search,
-      headers: incoming.headers,
-      body: incoming.body,
-    }),
+    request: showMessage(
+      {
+        method: incoming.method,
+        path: incoming.url + incoming.search,
+        headers: incoming.headers,
+        body: incoming.body,
+      },
+      undefined,
+      LIMITS.rehearsedBytes,
+    ),
     reply: { ...reply, status: outcome.reply.status! },
-    steps: showSteps(seen, operation, started),
+    steps: showSteps(seen, operation, started, LIMITS.rehearsedBytes),
     ms,
     ...(outcome.refusal && { error: showError(outcome.refusal) }),
   };
@@ -130,6 +135,7 @@ export function showSteps(
   seen: readonly StepSeen[],
   operation: Pick<CompiledOperation, 'document'>,
   startedMs: number,
+  most: number = LIMITS.shownBytes,
 ): ShownStep[] {
   const ran = new Map<string, { first: StepSeen; times: number }>();
   for (const s of seen) {
@@ -144,7 +150,7 @@ export function showSteps(
   const shown = new Map<Message, ShownMessage>();
   const show = (m: Message): ShownMessage => {
     let s = shown.get(m);
-    if (!s) shown.set(m, (s = showMessage(m)));
+    if (!s) shown.set(m, (s = showMessage(m, undefined, most)));
     return s;
   };
   const out: ShownStep[] = [];

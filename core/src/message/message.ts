@@ -25,7 +25,7 @@ export interface ShownMessage {
   readonly mediaType?: string;
   readonly format?: string;
   readonly body?: unknown;
-  /** The body's text as it stands on the wire, cut at LIMITS.shownBytes. */
+  /** The body's text as it stands on the wire, cut at LIMITS.shownBytes, in a rehearsal at LIMITS.rehearsedBytes. */
   readonly text?: string;
   /** Text of the JSON form, where the body is not JSON and a schema gave it one; a SOAP header stands beside the body. */
   readonly valueText?: string;

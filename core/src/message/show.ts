@@ -7,7 +7,7 @@ import { MASK, maskQuery, type SecretPlaces } from './secrets';
 const MASKED = new Set(['authorization', 'proxy-authorization', 'cookie', 'set-cookie', 'x-api-key']);
 
 /** Makes a message fit to be shown and kept: secrets masked, long bodies cut. `secrets` are places besides the usual header fields. */
-export function showMessage(m: Message, secrets?: SecretPlaces): ShownMessage {
+export function showMessage(m: Message, secrets?: SecretPlaces, most: number = LIMITS.shownBytes): ShownMessage {
   const headers: Record<string, string> = {};
   for (const [name, value] of Object.entries(m.headers))
     headers[name] = MASKED.has(name) || secrets?.headers.has(name) ? MASK : value;
@@ -30,8 +30,8 @@ export function showMessage(m: Message, secrets?: SecretPlaces): ShownMessage {
   }
   const bytes = m.body.byteLength;
   if (!isText(m.body.mediaType) && m.body.mediaType !== undefined) return { ...base, bytes };
-  const cut = text.length > LIMITS.shownBytes;
-  const shown = cut ? text.slice(0, LIMITS.shownBytes) : text;
+  const cut = text.length > most;
+  const shown = cut ? text.slice(0, most) : text;
   let body: unknown = shown;
   if (!cut && isJson(m.body.mediaType)) {
     try {
@@ -51,6 +51,6 @@ export function showMessage(m: Message, secrets?: SecretPlaces): ShownMessage {
     text: shown,
     bytes,
     ...(cut && { cut }),
-    ...(valueText !== undefined && valueText.length <= LIMITS.shownBytes && { valueText }),
+    ...(valueText !== undefined && valueText.length <= most && { valueText }),
   };
 }

@@ -8,7 +8,9 @@ import {
   type CaseDocument,
   type CaseResult,
   type Neighbours,
-  walkFlow,
+  type StepTyping,
+  typeFlow,
+  neighbourNames,
   operationsUsed,
 } from '@hinge/core';
 import { createHash } from 'node:crypto';
@@ -165,7 +167,8 @@ function fromRow(row: BackendRow | undefined): NonNullable<FlowDocument['backend
 }
 
 export interface Rehearsed {
-  readonly findings: readonly Finding[];
+  readonly findings?: readonly Finding[];
+  readonly typing?: readonly StepTyping[];
   readonly rehearsal?: PackedRehearsal;
   /** Why there is no rehearsal, where there is none. */
   readonly why?: string;
@@ -173,14 +176,30 @@ export interface Rehearsed {
 
 const REHEARSAL_MS = 30_000;
 
-/** Checks the draft and runs the sample on a gateway of the environment. */
+/** What a browser needs to check a draft by itself: contracts and addresses of these backends, drafts of these APIs. */
+export async function surroundingsOf(apis: readonly string[], backends: readonly string[]) {
+  const rows = (await listBackends()).filter((b) => backends.includes(b.name));
+  const neighbours: Record<string, FlowDocument> = {};
+  for (const name of apis) {
+    const draft = await getDraft(name);
+    if (draft) neighbours[name] = draft.document;
+  }
+  return { backends: Object.fromEntries(rows.map((r) => [r.name, fromRow(r)])), neighbours };
+}
+
+/** Runs the sample on a gateway of the environment, and checks the draft where the browser did not. */
 export async function rehearseDraft(
   document: FlowDocument,
   sample: CaseDocument,
   environment: string,
+  check: boolean,
 ): Promise<Rehearsed> {
   const whole = await assemble(document);
-  const findings = checkDocument(whole, { environments: [environment], neighbours: await neighboursOf(whole) });
+  const neighbours = check ? await neighboursOf(whole) : undefined;
+  const checked = neighbours && {
+    findings: checkDocument(whole, { environments: [environment], neighbours }),
+    typing: typeFlow(whole, sample.operation, neighbours),
+  };
   const [env] = await database().select().from(environments).where(eq(environments.name, environment));
   try {
     const { rehearsal } = await hub().rehearse(
@@ -188,10 +207,10 @@ export async function rehearseDraft(
       { document: whole, case: sample, environment, variables: env?.variables ?? {} },
       REHEARSAL_MS,
     );
-    return { findings, rehearsal };
+    return { ...checked, rehearsal };
   } catch (error) {
     if (!(error instanceof Error)) throw error;
-    return { findings, why: error instanceof NoGateway ? error.message : `The rehearsal failed: ${error.message}` };
+    return { ...checked, why: error instanceof NoGateway ? error.message : `The rehearsal failed: ${error.message}` };
   }
 }
 
@@ -227,14 +246,8 @@ export async function findingsOf(slug: string, document: FlowDocument, environme
 
 /** Drafts of the other APIs, where a flow calls one of them. */
 export async function neighboursOf(document: FlowDocument): Promise<Neighbours> {
-  const names = new Set<string>();
-  for (const o of Object.values(document.operations))
-    walkFlow(o.flow, (step) => {
-      if (step.kind === 'call' && step.api !== undefined) names.add(step.api);
-      if (step.kind === 'map' && step.to !== 'reply' && step.to.api !== undefined) names.add(step.to.api);
-    });
   const found = new Map<string, FlowDocument>();
-  for (const name of names) {
+  for (const name of neighbourNames(document)) {
     const draft = await getDraft(name);
     if (draft) found.set(name, draft.document);
   }

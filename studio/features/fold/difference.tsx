@@ -1,6 +1,7 @@
 'use client';
 import { diffLines } from 'diff';
 import { useMemo } from 'react';
+import { Lines } from './lines';
 
 const AROUND = 3;
 
@@ -14,6 +15,16 @@ interface Props {
 /** Before and after as one text: what went is struck, what came is marked. */
 export function Difference({ before, after, context }: Props) {
   const parts = useMemo(() => diffLines(before, after, { timeout: 500 }), [before, after]);
+  const lines = useMemo(
+    () =>
+      (parts ?? []).flatMap((p, i) =>
+        linesOf(p.value, context && !p.added && !p.removed, i === 0, i === parts!.length - 1).map((text) => ({
+          text,
+          mark: p.added ? '+' : p.removed ? '−' : '',
+        })),
+      ),
+    [parts, context],
+  );
   if (!parts)
     return (
       <div className="soft" style={{ padding: '4px 16px' }}>
@@ -27,22 +38,27 @@ export function Difference({ before, after, context }: Props) {
       </div>
     );
   return (
-    <div className="code" role="region" aria-label="Difference" tabIndex={0}>
-      {parts.flatMap((p, i) =>
-        linesOf(p.value, context && !p.added && !p.removed, i === 0, i === parts.length - 1).map((line, j) => (
-          <div key={`${i} ${j}`} className={`code-line ${p.added ? 'marked' : p.removed ? 'gone' : ''}`}>
-            <span className="number" aria-hidden>
-              {p.added ? '+' : p.removed ? '−' : ''}
-            </span>
-            <span className="text">
-              {p.added && <span className="hidden">added </span>}
-              {p.removed && <span className="hidden">removed </span>}
-              {line || ' '}
-            </span>
-          </div>
-        )),
-      )}
-    </div>
+    <Lines
+      label="Difference"
+      count={lines.length}
+      line={(i) => {
+        const { text, mark } = lines[i]!;
+        return {
+          className: `code-line ${mark === '+' ? 'marked' : mark ? 'gone' : ''}`,
+          children: (
+            <>
+              <span className="number" aria-hidden>
+                {mark}
+              </span>
+              <span className="text">
+                {mark && <span className="hidden">{mark === '+' ? 'added ' : 'removed '}</span>}
+                {text || ' '}
+              </span>
+            </>
+          ),
+        };
+      }}
+    />
   );
 }
 

@@ -73,7 +73,7 @@ export function MessageTree(p: Props) {
     <div className="tree" role="tree" aria-label={label}>
       {rows.map((r, i) => {
         const head = heads[i];
-        const text = brief(valuesAt(value, r.pointer));
+        const text = brief(valuesAt(value, r.pointer, 8));
         const classes = [
           'tree-row',
           r.pointer === chosen ? 'chosen' : '',

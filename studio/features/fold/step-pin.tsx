@@ -5,7 +5,8 @@ import { CallPin } from './call-pin';
 import { EachPin, GatherPin } from './gather-pins';
 import { AttemptPin, ChoosePin, RememberPin } from './line-pins';
 import { MapPin } from './map-pin';
-import { CheckPin, ConvertPin, ReplyPin, SetPin } from './plain-pin';
+import { ConvertPin } from './convert-pin';
+import { CheckPin, ReplyPin, SetPin } from './plain-pin';
 import type { FoldWorld } from './world';
 
 interface Props {
@@ -75,7 +76,16 @@ export function StepPin(p: Props) {
     case 'set':
       return <SetPin {...common} step={step} />;
     case 'convert':
-      return <ConvertPin {...common} step={step} />;
+      return (
+        <ConvertPin
+          step={step}
+          types={p.world.types}
+          table={p.world.table}
+          before={p.seen?.before}
+          readOnly={p.readOnly}
+          onChange={p.onChange}
+        />
+      );
     case 'check':
       return <CheckPin {...common} step={step} types={p.world.types} operation={p.operation} />;
     case 'reply':

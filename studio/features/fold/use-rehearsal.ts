@@ -11,6 +11,7 @@ import {
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { RequestError } from '../../lib/client';
 import { send } from '../../lib/client';
+import { useChecks } from './use-checks';
 
 export interface RehearsalState {
   readonly findings: readonly Finding[];
@@ -23,10 +24,11 @@ export interface RehearsalState {
 }
 
 const QUIET_MS = 180;
+const CHECK_MS = 40;
 
 interface Answer {
-  readonly findings: Finding[];
-  readonly typing: StepTyping[];
+  readonly findings?: Finding[];
+  readonly typing?: StepTyping[];
   readonly rehearsal?: PackedRehearsal;
   readonly why?: string;
 }
@@ -42,35 +44,42 @@ export function useRehearsal(
 ) {
   const [state, setState] = useState<RehearsalState>({ ...initial, running: false });
   const abort = useRef<AbortController>(undefined);
+  const check = useChecks(slug, document, operation, environment);
   const run = useCallback(async () => {
     if (!sample) return;
     abort.current?.abort();
     const mine = (abort.current = new AbortController());
     setState((s) => ({ ...s, running: true }));
     try {
-      const a = await send<Answer>(
-        'POST',
-        `/api/apis/${slug}/rehearse`,
-        { document, case: { ...sample, operation }, environment },
-        mine.signal,
-      );
+      const ask = (withCheck: boolean) =>
+        send<Answer>(
+          'POST',
+          `/api/apis/${slug}/rehearse`,
+          { document, case: { ...sample, operation }, environment, check: withCheck },
+          mine.signal,
+        );
+      const [found, first] = await Promise.all([check(document), ask(false)]);
+      const a = { ...(found ? first : await ask(true)), ...found };
+      if (mine.signal.aborted) return;
+      const findings = a.findings ?? [];
+      const typing = a.typing ?? [];
       const rehearsal = a.rehearsal && unpackRehearsal(a.rehearsal);
-      const mistake = a.findings.find(
+      const mistake = findings.find(
         (f) =>
           f.code === 'HNG-304' && f.severity === 'error' && f.place.pointer?.startsWith(`/operations/${operation}/`),
       );
       setState((s) =>
         mistake && s.rehearsal
           ? {
-              findings: a.findings,
-              typing: a.typing,
+              findings,
+              typing,
               rehearsal: s.rehearsal,
               stale: 'shown is the last rehearsal without the mistake',
               running: false,
             }
           : {
-              findings: a.findings,
-              typing: a.typing,
+              findings,
+              typing,
               rehearsal: rehearsal ?? s.rehearsal,
               stale: a.rehearsal ? undefined : a.why,
               running: false,
@@ -80,7 +89,20 @@ export function useRehearsal(
       if ((error as Error).name === 'AbortError') return;
       setState((s) => ({ ...s, running: false, stale: (error as RequestError).message }));
     }
-  }, [slug, document, operation, sample, environment]);
+  }, [slug, document, operation, sample, environment, check]);
+  // Findings and types do not wait for the gateway.
+  useEffect(() => {
+    let current = true;
+    const timer = setTimeout(() => {
+      void check(document).then((c) => {
+        if (current && c) setState((s) => ({ ...s, findings: c.findings, typing: c.typing }));
+      });
+    }, CHECK_MS);
+    return () => {
+      current = false;
+      clearTimeout(timer);
+    };
+  }, [check, document]);
   useEffect(() => {
     const timer = setTimeout(() => void run(), QUIET_MS);
     return () => clearTimeout(timer);

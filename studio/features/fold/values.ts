@@ -31,14 +31,14 @@ function tryJson(text: string): unknown {
   }
 }
 
-/** Every value at a pointer; `*` stands for all items of a list. */
-export function valuesAt(value: unknown, pointer: string): unknown[] {
+/** Every value at a pointer; `*` stands for all items of a list. At most so many: a row shows four. */
+export function valuesAt(value: unknown, pointer: string, most = 2000): unknown[] {
   let at: unknown[] = [value];
   for (const part of pointerParts(pointer)) {
     const next: unknown[] = [];
     for (const v of at) {
       if (part === '*') {
-        if (Array.isArray(v)) next.push(...v);
+        if (Array.isArray(v)) for (const item of v.slice(0, most - next.length)) next.push(item);
       } else if (v !== null && typeof v === 'object' && !(v instanceof Digits)) {
         // Header fields have their names in lower case; rows keep them as they were written.
         const key = Object.hasOwn(v, part) ? part : pointer.startsWith('/headers/') ? part.toLowerCase() : undefined;

@@ -1,4 +1,4 @@
-import type { FlowDocument } from '@hinge/core';
+import type { FlowDocument, TypeTable } from '@hinge/core';
 
 /** What a flow can call: backends with their operations, operations of this API, and those of others. */
 export interface FoldWorld {
@@ -6,6 +6,8 @@ export interface FoldWorld {
   readonly inner: readonly string[];
   readonly apis: Readonly<Record<string, readonly string[]>>;
   readonly types: readonly string[];
+  /** The types themselves. */
+  readonly table: TypeTable;
 }
 
 export interface CallableOperation {
@@ -17,8 +19,13 @@ export interface CallableOperation {
   readonly safe: boolean;
 }
 
-export const NO_WORLD: FoldWorld = { backends: {}, inner: [], apis: {}, types: [] };
+export const NO_WORLD: FoldWorld = { backends: {}, inner: [], apis: {}, types: [], table: {} };
 
 export function worldWith(world: FoldWorld, document: FlowDocument): FoldWorld {
-  return { ...world, inner: Object.keys(document.operations), types: Object.keys(document.types ?? {}) };
+  return {
+    ...world,
+    inner: Object.keys(document.operations),
+    types: Object.keys(document.types ?? {}),
+    table: document.types ?? {},
+  };
 }

@@ -1,11 +1,14 @@
 import { CSV, readCsv, writeCsv } from '../../codec/csv';
 import { readForm, writeForm } from '../../codec/form';
-import { JsonError, writeJson } from '../../codec/json';
+import { JsonError, readJson, writeJson } from '../../codec/json';
+import { mediaCodec, type MediaCodec } from '../../codec/media';
 import { PLAIN, PlainError, readPlainDocument, writePlainDocument, type PlainSettings } from '../../codec/xml';
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
-import { essence, isXml } from '../../message/headers';
-import { Refusal } from '../../problem';
+import { essence, isJson, isXml } from '../../message/headers';
+import type { ShownMessage } from '../../message/message';
+import { finding, Refusal } from '../../problem';
+import type { TypeTable } from '../../schema';
 import { XmlError } from '../../xml';
 import type { StepKind } from '../kind';
 import type { ConvertDocument } from './schema';
@@ -24,46 +27,14 @@ export const convertKind: StepKind<ConvertDocument> = {
   words: 'give the body another form',
   label: (step) => `to ${step.to}`,
 
-  compile(step) {
-    const s = step.settings ?? {};
-    const plain: PlainSettings = {
-      ...PLAIN,
-      ...(s.attribute !== undefined && { attribute: s.attribute }),
-      ...(s.text !== undefined && { text: s.text }),
-      lists: s.lists ?? [],
-      typed: s.typed ?? false,
-      keepCdata: s.keepCdata ?? false,
-      dropNamespaces: s.dropNamespaces ?? false,
-    };
-    const csv = { delimiter: s.delimiter ?? CSV.delimiter, header: s.header ?? CSV.header };
-    const write = (value: unknown): string => {
-      switch (step.to) {
-        case 'json':
-          return writeJson(value);
-        case 'xml':
-          return writePlainDocument(value, plain, step.root);
-        case 'form':
-          return writeForm(value);
-        case 'csv':
-          return writeCsv(value, csv);
-      }
-    };
+  compile(step, { types }) {
+    const convert = converter(step, types);
     return async (run) => {
       const { body } = run.message;
       await body.load();
       if (body.isEmpty) return;
-      const value = attempt(run, essence(body.mediaType), () => valueOf(body, plain, csv));
       const mediaType = MEDIA[step.to];
-      let text: string;
-      try {
-        text = write(value);
-      } catch (error) {
-        if (!(error instanceof PlainError)) throw error;
-        throw new Refusal('HNG-421', {
-          detail: `The body cannot be written as ${WORDS[step.to]}.`,
-          inner: `${error.pointer || '/'} ${error.message}`,
-        });
-      }
+      const { text, value } = attempt(run, step, essence(body.mediaType), () => convert(body));
       const { 'content-length': _length, ...headers } = run.message.headers;
       run.message = {
         ...run.message,
@@ -74,35 +45,145 @@ export const convertKind: StepKind<ConvertDocument> = {
     };
   },
 
-  check(step, _context, before) {
+  check(step, context, before, report) {
+    if (step.type !== undefined && !context.types[step.type])
+      report(
+        finding('HNG-302', `there is no type ${step.type}`, {
+          ...context.place,
+          pointer: `${context.place.pointer}/type`,
+        }),
+      );
     return {
-      body: step.to === 'json' ? before.body : undefined,
-      types: before.types,
+      body:
+        step.to !== 'json' || step.by === 'settings'
+          ? undefined
+          : step.type !== undefined
+            ? { $ref: `#/types/${step.type}` }
+            : before.body,
+      types: step.type === undefined ? before.types : context.types,
       words: WORDS[step.to],
       isReply: before.isReply,
     };
   },
 };
 
-/** What a schema made of the body already, else what its media type says. */
-function valueOf(body: Body, plain: PlainSettings, csv: typeof CSV): unknown {
-  const known = body.knownValue;
-  if (known !== undefined && typeof known !== 'string') return known;
-  if (isXml(body.mediaType)) return readPlainDocument(body.text(), plain);
-  switch (essence(body.mediaType)) {
-    case MEDIA.form:
-      return readForm(body.text(), undefined, {});
-    case MEDIA.csv:
-      return readCsv(body.text(), csv);
-    default:
-      return body.value();
+interface Converted {
+  readonly text: string;
+  readonly value: unknown;
+}
+
+/** A body in another form, as the step says. Throws what its reader throws, ConvertError for what cannot be written. */
+function converter(step: ConvertDocument, types: TypeTable): (body: Body) => Converted {
+  const s = step.settings ?? {};
+  const plain: PlainSettings = {
+    ...PLAIN,
+    ...(s.attribute !== undefined && { attribute: s.attribute }),
+    ...(s.text !== undefined && { text: s.text }),
+    lists: s.lists ?? [],
+    typed: s.typed ?? false,
+    keepCdata: s.keepCdata ?? false,
+    dropNamespaces: s.dropNamespaces ?? false,
+  };
+  const csv = { delimiter: s.delimiter ?? CSV.delimiter, header: s.header ?? CSV.header };
+  const typed = step.by === 'settings' || step.type === undefined ? undefined : step.type;
+  const options = typed !== undefined && {
+    schema: { $ref: `#/types/${typed}` },
+    types,
+    lenient: true,
+    root: step.root ?? typed,
+  };
+  const codecs = new Map<string, MediaCodec | undefined>();
+  const codecFor = (mediaType: string) => {
+    const key = essence(mediaType);
+    if (!options) return undefined;
+    if (!codecs.has(key) && codecs.size < 20) codecs.set(key, mediaCodec(mediaType, options));
+    return codecs.get(key);
+  };
+  const read = (body: Body): unknown => {
+    const codec = codecFor(body.mediaType ?? '');
+    if (codec) return codec.read(body.text()).value;
+    const known = step.by === 'settings' ? undefined : body.knownValue;
+    if (known !== undefined && typeof known !== 'string') return known;
+    if (step.by === 'schema' && !isJson(body.mediaType))
+      throw new ConvertError('', 'no schema came with this message; name a type of this API, or convert by settings');
+    if (isXml(body.mediaType)) return readPlainDocument(body.text(), plain);
+    switch (essence(body.mediaType)) {
+      case MEDIA.form:
+        return readForm(body.text(), undefined, {});
+      case MEDIA.csv:
+        return readCsv(body.text(), csv);
+      default:
+        return isJson(body.mediaType) ? readJson(body.text()) : body.value();
+    }
+  };
+  const write = (value: unknown): string => {
+    const codec = step.to === 'json' ? undefined : codecFor(MEDIA[step.to]);
+    if (codec) {
+      const { text, faults } = codec.write(value);
+      if (faults[0]) throw new ConvertError(faults[0].pointer, faults[0].words);
+      return text;
+    }
+    switch (step.to) {
+      case 'json':
+        return writeJson(value);
+      case 'xml':
+        return writePlainDocument(value, plain, step.root);
+      case 'form':
+        return writeForm(value);
+      case 'csv':
+        return writeCsv(value, csv);
+    }
+  };
+  return (body) => {
+    const value = read(body);
+    try {
+      return { text: write(value), value };
+    } catch (error) {
+      if (error instanceof PlainError) throw new ConvertError(error.pointer, error.message);
+      throw error;
+    }
+  };
+}
+
+/** What stands in the body has no place in the other form, or no schema is there to read it by. */
+class ConvertError extends Error {
+  constructor(
+    readonly pointer: string,
+    words: string,
+  ) {
+    super(words);
   }
 }
 
-function attempt(run: Run, form: string, read: () => unknown): unknown {
+/** What both ways make of a message that a rehearsal showed: text, or why there is none. */
+export function convertBothWays(
+  step: ConvertDocument,
+  types: TypeTable,
+  shown: Pick<ShownMessage, 'text' | 'valueText' | 'mediaType' | 'cut'>,
+): { readonly schema: string; readonly settings: string } {
+  const { text, mediaType } = shown;
+  if (text === undefined || shown.cut) return { schema: '', settings: '' };
+  const make = (by: 'schema' | 'settings'): string => {
+    try {
+      const known = shown.valueText === undefined ? undefined : (readJson(shown.valueText) as { body: unknown }).body;
+      const body = known === undefined ? Body.ofText(text, mediaType) : Body.ofParsed(text, known, mediaType);
+      return converter({ ...step, by }, types)(body).text;
+    } catch (error) {
+      return `(${(error as Error).message})`;
+    }
+  };
+  return { schema: make('schema'), settings: make('settings') };
+}
+
+function attempt<T>(run: Run, step: ConvertDocument, form: string, convert: () => T): T {
   try {
-    return read();
+    return convert();
   } catch (error) {
+    if (error instanceof ConvertError)
+      throw new Refusal('HNG-421', {
+        detail: `The body cannot be written as ${WORDS[step.to]}.`,
+        inner: `${error.pointer || '/'} ${error.message}`,
+      });
     const words =
       error instanceof XmlError
         ? `${error.message} (line ${error.line})`

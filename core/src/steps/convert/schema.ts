@@ -12,6 +12,13 @@ export const convertSchema = z.strictObject({
     .regex(/^[A-Za-z_][A-Za-z0-9._-]*(:[A-Za-z_][A-Za-z0-9._-]*)?$/, 'must be a name that XML allows')
     .optional()
     .describe('Name of the root element, where the value gives none; "root" when absent'),
+  by: z
+    .enum(['schema', 'settings'])
+    .optional()
+    .describe(
+      'schema: the type named here, else the one that the message came with; settings: the general form. When absent, by a schema where there is one',
+    ),
+  type: z.string().min(1).optional().describe('A type of this document that says what the body is, in both forms'),
   settings: z
     .strictObject({
       attribute: z.string().min(1).max(10).optional().describe('Mark in front of attributes; @ when absent'),
