@@ -24,6 +24,7 @@ export function checkDocument(document: FlowDocument, options: CheckOptions = {}
   checkPaths(document, report);
   for (const [id, operation] of Object.entries(document.operations))
     checkOperation(id, operation, document, backends, options, report);
+  checkDoorSteps(document, backends, options, report);
   checkInnerCalls(document, options.neighbours, report);
   checkSecrets(document, report);
   checkCases(document, report);
@@ -82,6 +83,26 @@ function usedBackends(document: FlowDocument): Set<string> {
 
 export function isHttpUrl(text: string): boolean {
   return URL.canParse(text) && /^https?:$/.test(new URL(text).protocol);
+}
+
+/** Steps of doors: what comes to them is known of no operation in particular. */
+function checkDoorSteps(
+  document: FlowDocument,
+  backends: BackendSet,
+  { neighbours }: CheckOptions,
+  report: (f: Finding) => void,
+): void {
+  const types = document.types ?? {};
+  document.doors.forEach((door, n) => {
+    for (const part of ['before', 'after'] as const) {
+      const operation: OperationDocument = { method: 'ANY', path: '/*', flow: [] };
+      const root = `/doors/${n}/${part}`;
+      const words = part === 'before' ? "the caller's request" : 'the reply';
+      const before: MessageType = { types, words, isReply: part === 'after' };
+      const world = { document, backends, neighbours, operationId: `door ${door.name}`, operation, root };
+      checkSeries(world, door[part] ?? [], '', before, report);
+    }
+  });
 }
 
 function checkDoors(document: FlowDocument, report: (f: Finding) => void): void {

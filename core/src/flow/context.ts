@@ -158,7 +158,7 @@ export function neighbourNames(document: FlowDocument): Set<string> {
   for (const o of Object.values(document.operations))
     walkFlow(o.flow, (step) => {
       if (step.kind === 'call' && step.api !== undefined) names.add(step.api);
-      if (step.kind === 'map' && step.to !== 'reply' && step.to.api !== undefined) names.add(step.to.api);
+      if (step.kind === 'map' && typeof step.to === 'object' && step.to.api !== undefined) names.add(step.to.api);
     });
   return names;
 }

@@ -77,7 +77,11 @@ export function withBackends(document: FlowDocument): FlowDocument {
   for (const o of Object.values(document.operations))
     walkFlow(o.flow, (step) => {
       const name =
-        step.kind === 'call' ? step.backend : step.kind === 'map' && step.to !== 'reply' ? step.to.backend : undefined;
+        step.kind === 'call'
+          ? step.backend
+          : step.kind === 'map' && typeof step.to === 'object'
+            ? step.to.backend
+            : undefined;
       if (name !== undefined) backends[name] ??= {};
     });
   return { ...document, backends };

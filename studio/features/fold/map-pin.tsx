@@ -79,14 +79,17 @@ export function MapPin({
             hideLabel
             label="What the map makes"
             width={210}
-            value={step.to === 'reply' ? '' : `${step.to.backend ?? ''} ${step.to.operation}`}
+            value={typeof step.to === 'string' ? `= ${step.to}` : `${step.to.backend ?? ''} ${step.to.operation}`}
             options={targetsOf(world)}
             onChange={(v) => {
               const cut = v.indexOf(' ');
               const backend = v.slice(0, cut) || undefined;
               onChange({
                 ...step,
-                to: v === '' ? 'reply' : { ...(backend !== undefined && { backend }), operation: v.slice(cut + 1) },
+                to:
+                  v === '= reply' || v === '= request'
+                    ? (v.slice(2) as 'reply' | 'request')
+                    : { ...(backend !== undefined && { backend }), operation: v.slice(cut + 1) },
               });
             }}
           />
@@ -270,7 +273,8 @@ function Expression({
 
 function targetsOf(world: FoldWorld): [string, string][] {
   return [
-    ['', 'the reply'],
+    ['= reply', 'the reply'],
+    ['= request', 'the request, in another shape'],
     ...Object.entries(world.backends).flatMap(([b, operations]) =>
       operations.filter((o) => !o.unusable).map((o): [string, string] => [`${b} ${o.id}`, `${o.id} of ${b}`]),
     ),

@@ -1,6 +1,7 @@
 'use client';
 import { precedenceOf, type FlowDocument } from '@hinge/core';
 import { ChoiceRow, RowMoves, TextRow } from '../fold/fields';
+import { DoorSteps } from './door-steps';
 import { GuardsEditor } from './guards-editor';
 
 interface Props {
@@ -157,6 +158,33 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
               inherited={(d.guards ?? []).map((guard) => ({ guard, from: 'all doors' }))}
               readOnly={readOnly}
               onChange={(guards) => set(i, { ...door, guards })}
+            />
+          </div>
+        ))}
+      </div>
+      <h2>Steps of the doors</h2>
+      <div className="soft">
+        What a door does to every request before the flow, and to every reply behind it: one flow, other shapes.
+      </div>
+      <div className="guard-scopes">
+        {d.doors.map((door, i) => (
+          <div key={door.name} className="column">
+            <h3>door {door.name}, before the flow</h3>
+            <DoorSteps
+              label={`before the flow, door ${door.name}`}
+              document={d}
+              flow={door.before ?? []}
+              readOnly={readOnly}
+              onChange={(before) => set(i, { ...door, before: before.length ? before : undefined })}
+            />
+            <h3>door {door.name}, behind the flow</h3>
+            <DoorSteps
+              label={`behind the flow, door ${door.name}`}
+              document={d}
+              flow={door.after ?? []}
+              after
+              readOnly={readOnly}
+              onChange={(after) => set(i, { ...door, after: after.length ? after : undefined })}
             />
           </div>
         ))}

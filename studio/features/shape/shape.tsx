@@ -9,6 +9,7 @@ import { send } from '../../lib/client';
 import { ApiOperations } from '../apis/api-operations';
 import { ReleaseButton } from '../releases/release-button';
 import { useDraft } from '../fold/use-draft';
+import { AboutTab } from './about-tab';
 import { CallersTab } from './callers-tab';
 import { DoorsTab } from './doors-tab';
 import { NewOperation } from './new-operation';
@@ -31,7 +32,7 @@ const QUIET_MS = 400;
 export function Shape({ slug, draft, environments, findings: first, address, editable }: Props) {
   const d = useDraft(slug, draft, editable);
   const { document, state } = d;
-  const [tab, setTab] = useState<'operations' | 'doors' | 'types' | 'callers'>('operations');
+  const [tab, setTab] = useState<'operations' | 'doors' | 'types' | 'callers' | 'about'>('operations');
   const [open, setOpen] = useState<string>();
   const [text, setText] = useState(false);
   const findings = useFindings(slug, document, environments[0]?.name ?? '', first);
@@ -93,6 +94,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
             <Tab value="operations" label={`Operations ${Object.keys(document.operations).length}`} />
             <Tab value="doors" label={`Doors ${document.doors.length}`} />
             <Tab value="types" label={`Types ${Object.keys(document.types ?? {}).length}`} />
+            <Tab value="about" label="About" />
             <Tab value="callers" label={`Callers ${Object.keys(document.apps ?? {}).length}`} />
           </Tabs>
           {tab === 'operations' && (
@@ -117,6 +119,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
             <DoorsTab document={document} address={address} readOnly={readOnly} onChange={d.change} />
           )}
           {tab === 'types' && <TypesTab document={document} readOnly={readOnly} onChange={d.change} />}
+          {tab === 'about' && <AboutTab document={document} readOnly={readOnly} onChange={d.change} />}
           {tab === 'callers' && <CallersTab document={document} readOnly={readOnly} onChange={d.change} />}
         </div>
         {text && <TextPanel slug={slug} document={document} readOnly={readOnly} near={open} onChange={d.change} />}

@@ -34,6 +34,15 @@ export function targetOf(step: MapDocument, context: StepContext): Target | Find
       },
     };
   }
+  if (step.to === 'request')
+    return {
+      words: 'the request',
+      types: context.types,
+      schema: {
+        type: 'object',
+        properties: { body: context.operation.request?.schema ?? {}, headers: { type: 'object' } },
+      },
+    };
   const place = { ...context.place, pointer: `${context.place.pointer}/to` };
   if (step.to.backend === undefined) return innerTarget(step.to.operation, step.to.api, context, place);
   const backend = context.backend(step.to.backend);
@@ -86,7 +95,7 @@ const isFinding = (t: Target | Finding): t is Finding => 'severity' in t;
 export const mapKind: StepKind<MapDocument> = {
   kind: 'map',
   words: 'build the next message, field by field',
-  label: (step) => (step.to === 'reply' ? 'to the reply' : `to ${step.to.operation}`),
+  label: (step) => (typeof step.to === 'string' ? `to the ${step.to}` : `to ${step.to.operation}`),
 
   compile(step, context) {
     const target = targetOf(step, context);
@@ -111,7 +120,11 @@ export const mapKind: StepKind<MapDocument> = {
     });
     const ensured = requiredParents(fields, target);
     const needsBody = [whole, ...fields.map((f) => f.expression)].some((e) => e && readsBody(e));
-    const finish = target.operation ? finishFor(target.operation, target.types) : toReply(context);
+    const finish = target.operation
+      ? finishFor(target.operation, target.types)
+      : step.to === 'request'
+        ? toRequest
+        : toReply(context);
     const refuse = (run: Run) => (faults: readonly ShapeFault[]) => {
       throw mapRefusal(run, faults, fields, target);
     };
@@ -240,6 +253,28 @@ function originOf(
   if (path[0] === 'path' || path[0] === 'query' || path[0] === 'headers')
     return { parameter: path[1] ?? '', detail: fault.words, code };
   return undefined;
+}
+
+/** The caller's request with another body or other header fields; method, path and query stay. */
+function toRequest(run: Run, made: Record<string, unknown>): void {
+  const m = run.message;
+  if (m.status !== undefined)
+    throw new Refusal('HNG-420', {
+      detail: 'A step of the flow failed. The trace says which.',
+      inner: 'a map to the request stands behind a reply',
+    });
+  const { 'content-length': _length, ...headers } = { ...m.headers, ...httpHeaders(made.headers) };
+  if (made.body === undefined) {
+    run.message = { ...m, headers: { ...m.headers, ...httpHeaders(made.headers) } };
+    return;
+  }
+  const mediaType = 'application/json';
+  run.message = {
+    ...m,
+    headers: { ...headers, 'content-type': mediaType },
+    body: Body.ofValue(made.body, mediaType),
+    format: 'JSON',
+  };
 }
 
 function toReply(context: StepContext) {

@@ -14,10 +14,11 @@ export const mapSchema = z.strictObject({
   to: z
     .union([
       z.literal('reply'),
+      z.literal('request'),
       z.strictObject({ backend: z.string().optional(), api: z.string().optional(), operation: z.string() }),
     ])
     .describe(
-      'What the map makes: the reply to the caller, the request of a backend operation, or of an operation in the gateway (no backend)',
+      "What the map makes: the reply to the caller, the caller's request in another shape, the request of a backend operation, or of an operation in the gateway (no backend)",
     ),
   fields: z
     .array(
