@@ -145,6 +145,7 @@ export const Track = memo(function Track(p: Props) {
               className={`pin ${state} ${selected === pin.at ? 'chosen' : ''}`}
               style={{ left: pin.x - 52, top: pin.y - (track.compact ? 18 : 42) }}
               aria-current={selected === pin.at}
+              title={pin.name === pin.kind ? undefined : pin.name}
               aria-label={`${pin.kind} ${pin.label}, pin ${i + 1} of ${track.pins.length}${step?.taken ? `, ${milliseconds(step.ms)}` : ''}${step?.error ? ', failed' : ''}${pin.off ? ', switched off' : ''}`}
               onClick={() => onSelect(pin.at)}
             >

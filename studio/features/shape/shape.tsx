@@ -88,7 +88,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
         </div>
       )}
       {document.api.description && <div className="soft">{document.api.description}</div>}
-      <div className={text ? 'beside' : undefined}>
+      <div className={text ? 'beside' : 'alone'}>
         <div>
           <Tabs value={tab} onChange={(_e, v: typeof tab) => setTab(v)} aria-label="What callers see">
             <Tab value="operations" label={`Operations ${Object.keys(document.operations).length}`} />
