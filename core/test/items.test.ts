@@ -1,7 +1,15 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import jsonata from 'jsonata';
-import { buildExpression, compileExpression, readItems, writeItems, type Build, type ItemMap } from '../src';
+import {
+  buildExpression,
+  compileExpression,
+  groupItems,
+  readItems,
+  writeItems,
+  type Build,
+  type ItemMap,
+} from '../src';
 
 const DATA = {
   body: {
@@ -67,6 +75,17 @@ describe('item maps', () => {
     ]);
     expect(await both(writeItems({ ...groups, of: 'body.one' }))).toEqual([{ quay: 'east', vessels: 1, metres: 7 }]);
     expect(await both(writeItems({ ...plain, of: 'body.none' }))).toEqual([]);
+  });
+
+  test('grouping and letting go of it takes the fields along', async () => {
+    const whole = { ...plain, fields: [...plain.fields, { to: '/n', from: '$uppercase(vessel)' }] };
+    const grouped = groupItems(groupItems(whole, 'qua'), 'quay');
+    expect(grouped.fields.map((f) => f.from)).toEqual(['$key', '$items[0].at.from', '$uppercase(vessel)']);
+    expect(groupItems(grouped, undefined)).toEqual({ ...whole, group: undefined });
+    expect(await both(writeItems({ ...grouped, fields: grouped.fields.slice(0, 2) }))).toEqual([
+      { place: 'north', stay: { from: '2026-11-02' } },
+      { place: 'south', stay: { from: '2026-11-01' } },
+    ]);
   });
 
   test.each([

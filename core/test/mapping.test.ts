@@ -9,12 +9,15 @@ import {
   draftRest,
   editDistance,
   fitOf,
+  madeSchema,
   readWsdl,
   suggestFields,
   typeRows,
   type JsonSchema,
 } from '../src';
+import jsonata from 'jsonata';
 import { berths } from './files';
+import { api } from './small-world';
 
 const rows = (properties: Record<string, JsonSchema>, required: string[] = []) =>
   typeRows({ properties, required }, {});
@@ -208,5 +211,57 @@ describe('joins as expressions', () => {
   ])('%s to %s is %s', (from, to, wanted) => {
     expect(join(from, to)).toBe(wanted);
     expect(() => compileExpression(wanted)).not.toThrow();
+  });
+});
+
+describe('what an expression makes by its form', () => {
+  const cases: [string, unknown][] = [
+    ['"a"', { type: 'string', const: 'a' }],
+    ['7', { type: 'integer', const: 7 }],
+    ['7.5', { type: 'number', const: 7.5 }],
+    ['true', { type: 'boolean', const: true }],
+    ['a & "b"', { type: 'string' }],
+    ['a + 1', { type: ['integer', 'number'] }],
+    ['a / 2', { type: 'number' }],
+    ['a = 1 or b', { type: 'boolean' }],
+    ['$count(a)', { type: 'integer' }],
+    ['$uppercase(a)', { type: 'string' }],
+    ['a ? "x" : "y"', { type: 'string', enum: ['x', 'y'] }],
+    ['a ? "x" : 1', undefined],
+    ['(a & b)', { type: 'string' }],
+    ['a.b', undefined],
+    ['$map(a, $string)', undefined],
+    ['a ? ', undefined],
+  ];
+  test.each(cases)('%s', (text, schema) => {
+    expect(madeSchema(text)).toEqual(schema);
+  });
+
+  // The library judges: whatever the form promises, the value is of that type.
+  test.each(cases.filter(([, s]) => s))('%s, judged by jsonata', async (text, schema) => {
+    const value: unknown = await jsonata(text)
+      .evaluate({ a: '2', b: 'c' })
+      .catch(() => undefined);
+    const types = [(schema as { type: string | string[] }).type].flat();
+    if (value !== undefined) expect(types.map((t) => (t === 'integer' ? 'number' : t))).toContain(typeof value);
+  });
+
+  test('a literal that the target does not allow, and a status that is not declared, are findings', () => {
+    const reply = {
+      status: 200,
+      mediaType: 'application/json',
+      schema: {
+        properties: { kind: { enum: ['tug', 'barge'], type: 'string' as const }, n: { type: 'integer' as const } },
+      },
+    };
+    const fields = (...list: [string, string][]) =>
+      checkDocument(
+        api([{ kind: 'map', to: 'reply', fields: list.map(([to, from]) => ({ to, from })) }], { reply }),
+      ).map((f) => f.code);
+    expect(fields(['/body/kind', '"tug"'], ['/body/n', '$count(body)'])).not.toContain('HNG-314');
+    expect(fields(['/body/kind', '"ferry"'])).toContain('HNG-314');
+    expect(fields(['/body/n', '"x" & body'])).toContain('HNG-310');
+    expect(fields(['/status', '201'])).toContain('HNG-317');
+    expect(fields(['/status', '200'])).not.toContain('HNG-317');
   });
 });

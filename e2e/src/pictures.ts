@@ -46,12 +46,6 @@ try {
   const page = await open();
   const field = (pointer: string) =>
     page.driver.executeScript(`document.querySelector('[data-side=right][data-pointer="${pointer}"]').click()`);
-  await page.open('/backends/new');
-  await page.click('[role=tab]', 'By address of the contract');
-  await page.fill('input[aria-label="Address of the contract"]', `${world.standIn}/soap?wsdl`);
-  await page.click('button', 'Read');
-  await page.click('[role=option]', 'ReserveBerth');
-  await page.shot(out('backend-new'));
   await page.open('/backends/berths');
   await page.click('[role=option]', 'ReserveBerth');
   await page.shot(out('backend'));
@@ -70,6 +64,13 @@ try {
   await page.click('button[aria-label="Shape orderTowage"]');
   await page.byText('.cases h2', 'What callers see');
   await page.shot(out('operation'));
+  await page.open('/apis/berths');
+  await page.click('button', 'Text');
+  await page.byText('.text-panel .cm-content', 'openapi: 3.1.0');
+  await page.click('button[aria-label="Shape GetBerth"]');
+  await page.byText('.text-panel .cm-content', 'operationId: GetBerth');
+  await page.driver.sleep(600);
+  await page.shot(out('text'));
   await rehearsed(page, '/apis/towage/orderTowage', '201', '/2');
   await page.byText('.pin-line.lit', 'taken by this request');
   await page.shot(out('fold-choose'));
@@ -84,8 +85,6 @@ try {
   await rehearsed(page, '/apis/berths/ReserveBerth', '409');
   await page.find('.told');
   await page.shot(out('fold-fault'));
-  await page.click('.end.left');
-  await page.shot(out('fold-request'));
   await rehearsed(page, '/apis/berths/AmendReservation', '200', 2);
   await field('/body/reservation');
   await page.driver.executeScript(
@@ -119,12 +118,20 @@ try {
   await page.find('.pin');
   await page.click('.pin[data-at="/1"]');
   await page.shot(out('trace'));
-  await page.open('/releases');
-  await page.byText('td', 'from draft 1');
-  await page.shot(out('releases'));
   await page.open('/');
   await page.find('table');
   await page.shot(out('desk'));
+  await rehearsed(page, '/apis/berths/FindBerths', '200', '/2');
+  await field('/body/berth');
+  await page.click('[aria-label="List that it is made of"]');
+  await page.click('[role=listbox] [role=option]', 'body.berth');
+  await page.byText('.items', 'grouped by');
+  await page.driver.sleep(900);
+  await page.shot(out('fold-items'));
+  await page.waitText('[data-testid=draft-state]', ', saved');
+  await page.click('[data-testid=draft-state] a');
+  await page.byText('.version', 'changed');
+  await page.shot(out('versions'));
   const dark = await open(true);
   await rehearsed(dark, '/apis/berths/AmendReservation', '200', 0);
   await dark.driver.executeScript('document.querySelector(\'[data-side=right][data-pointer="/body/stay"]\').click()');

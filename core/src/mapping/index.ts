@@ -4,3 +4,4 @@ export * from './suggest';
 export * from './expression';
 export * from './whole';
 export * from './items';
+export * from './made';

@@ -212,3 +212,23 @@ export const fromRoot = (pointer: string): string =>
     .filter((p) => p !== '*')
     .map(jsonataName)
     .join('.')}`;
+
+const FIRST = '$items[0].';
+
+/** The map grouped by an expression, or no more: fields that were plain fields of an item are then those of the group's first. */
+export function groupItems(map: ItemMap, group: string | undefined): ItemMap {
+  const plain = (from: string): boolean => {
+    try {
+      return compileExpression(from).path !== undefined;
+    } catch {
+      return false;
+    }
+  };
+  const fields = map.fields.map((f) => {
+    const back = f.from.startsWith(FIRST) && plain(f.from.slice(FIRST.length)) ? f.from.slice(FIRST.length) : f.from;
+    if (group === undefined) return { ...f, from: back === '$key' ? (map.group ?? back) : back };
+    if (back === group) return { ...f, from: '$key' };
+    return { ...f, from: plain(back) && !back.startsWith('$') ? `${FIRST}${back}` : f.from };
+  });
+  return { ...map, group, fields };
+}

@@ -27,17 +27,27 @@ interface TextProps {
   readonly mono?: boolean;
   readonly width?: number;
   readonly hideLabel?: boolean;
+  /** What is not accepted stays on the screen, marked, and is not taken. */
+  readonly accept?: (value: string) => boolean;
   readonly onChange: (value: string | undefined) => void;
 }
 
-export function TextRow({ label, value, placeholder, readOnly, mono, width, hideLabel, onChange }: TextProps) {
+export function TextRow({ label, value, placeholder, readOnly, mono, width, hideLabel, accept, onChange }: TextProps) {
+  const [typed, setTyped] = useState<string>();
+  const bad = typed !== undefined && accept !== undefined && !accept(typed);
   const field = (id: string) => (
     <TextField
       id={id}
       disabled={readOnly}
-      value={value ?? ''}
+      value={bad ? typed : (value ?? '')}
+      error={bad}
       placeholder={placeholder}
-      onChange={(e) => onChange(e.target.value === '' ? undefined : e.target.value)}
+      onBlur={() => !bad && setTyped(undefined)}
+      onChange={(e) => {
+        setTyped(e.target.value);
+        if (accept && !accept(e.target.value)) return;
+        onChange(e.target.value === '' ? undefined : e.target.value);
+      }}
       slotProps={{ htmlInput: { className: mono ? 'mono' : undefined, 'aria-label': hideLabel ? label : undefined } }}
       sx={width === undefined ? { flex: 1 } : { width }}
     />

@@ -1,5 +1,6 @@
 'use client';
 import {
+  groupItems,
   itemRows,
   pathExpression,
   readItems,
@@ -134,7 +135,7 @@ export function ItemsEditor({ text, sourceRows, outer, targetRows, values, readO
         words="grouped by"
         label="One item for each"
         value={map.group ?? ''}
-        onChange={(v) => put({ ...map, group: v.trim() ? v : undefined })}
+        onChange={(v) => put(groupItems(map, v.trim() || undefined))}
       />
       {map.group && <div className="soft items-note">fields read $key and, of the group, $items</div>}
       <div className="items-fields">

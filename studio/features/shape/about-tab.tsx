@@ -26,14 +26,21 @@ export function AboutTab({ document: d, readOnly, onChange }: Props) {
   const groups = typeof api.visibility === 'object' ? api.visibility.groups : undefined;
   return (
     <div className="about">
-      <TextRow label="Name" value={api.name} readOnly={readOnly} onChange={(name) => name && put({ name })} />
+      <TextRow
+        label="Name"
+        value={api.name}
+        readOnly={readOnly}
+        accept={(t) => t.trim() !== ''}
+        onChange={(name) => put({ name })}
+      />
       <TextRow
         label="Version of the contract"
         mono
         width={140}
         value={api.version}
         readOnly={readOnly}
-        onChange={(version) => version && put({ version })}
+        accept={(t) => t.trim() !== ''}
+        onChange={(version) => put({ version })}
       />
       <TextRow
         label="What it is for"

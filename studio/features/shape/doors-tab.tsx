@@ -42,7 +42,10 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
                     label={`Name of door ${i + 1}`}
                     value={door.name}
                     readOnly={readOnly}
-                    onChange={(t) => t && /^[A-Za-z_][A-Za-z0-9_-]*$/.test(t) && set(i, { ...door, name: t })}
+                    accept={(t) =>
+                      /^[A-Za-z_][A-Za-z0-9_-]*$/.test(t) && !d.doors.some((x, n) => n !== i && x.name === t)
+                    }
+                    onChange={(t) => set(i, { ...door, name: t! })}
                   />
                 </td>
                 <td>
@@ -53,7 +56,8 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
                     label={`Base path of ${door.name}`}
                     value={door.path}
                     readOnly={readOnly}
-                    onChange={(t) => t?.startsWith('/') && set(i, { ...door, path: t })}
+                    accept={(t) => t.startsWith('/')}
+                    onChange={(t) => set(i, { ...door, path: t! })}
                   />
                 </td>
                 <td>

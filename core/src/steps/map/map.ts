@@ -5,7 +5,7 @@ import { isJson } from '../../message/headers';
 import { finding, Refusal, type Finding, type InputFault, type Place } from '../../problem';
 import { pointerParts, resolveSchema, schemaAt, typesOf, type JsonSchema, type TypeTable } from '../../schema';
 import type { Expression } from '../../expression';
-import { fitOf } from '../../mapping';
+import { fitOf, madeSchema } from '../../mapping';
 import type { Run } from '../../flow/run';
 import { checkExpression, fieldPointer, loadForReading, readsBody, runnable } from '../expression';
 import type { MessageType, StepContext, StepKind } from '../kind';
@@ -160,6 +160,7 @@ export const mapKind: StepKind<MapDocument> = {
       const e = checkExpression(f.from, context, fieldPointer(i), before, report);
       checkTarget(f.to, i, target, context, report);
       if (e) checkFit(e, f.to, i, target, context, before, report);
+      if (step.to === 'reply' && f.to === '/status') checkStatus(f.from, i, context, report);
     });
     if (step.whole === undefined) checkCoverage(step, target, context, report);
     return {
@@ -334,6 +335,22 @@ function isOpen(target: Target): boolean {
   return body.properties === undefined && body.additionalProperties !== false;
 }
 
+/** A status that stands in the map as a number must be one that the operation declares. */
+function checkStatus(from: string, index: number, context: StepContext, report: (f: Finding) => void): void {
+  const status = madeSchema(from)?.const;
+  const { reply, otherReplies = {} } = context.operation;
+  if (typeof status !== 'number' || !reply) return;
+  const text = String(status);
+  const declared = [String(reply.status ?? 200), ...Object.keys(otherReplies)];
+  if (declared.some((d) => d === text || d === 'default' || d === `${text[0]}XX`)) return;
+  report(
+    finding('HNG-317', `the operation declares no reply with status ${text}`, {
+      ...context.place,
+      pointer: `${context.place.pointer}${fieldPointer(index)}`,
+    }),
+  );
+}
+
 /** A plain path from a typed source into a typed target: the JSON types must meet. */
 function checkFit(
   e: Expression,
@@ -344,7 +361,8 @@ function checkFit(
   before: MessageType,
   report: (f: Finding) => void,
 ): void {
-  const source = e.path && sourceSchema(e.path, context, before);
+  const made = e.path ? undefined : madeSchema(e.source);
+  const source = e.path ? sourceSchema(e.path, context, before) : made && { schema: made, types: {} };
   const goal = schemaAt(target.schema, target.types, pointerParts(to));
   if (!source || !goal) return;
   const misfit = fitOf(source, { schema: goal, types: target.types });
