@@ -2,6 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import {
   caseForLine,
+  exampleCases,
   compileApi,
   MemoryStore,
   OPERATORS,
@@ -136,6 +137,39 @@ describe('a case for a line', () => {
       { seed: 7, numRuns: 300 },
     );
   });
+});
+
+test('cases from the examples of the contract: by name, with what must come back', async () => {
+  const d = document([{ kind: 'reply', example: 'auto' }]);
+  const [id] = Object.keys(d.operations);
+  const body = { type: 'object' as const, properties: { n: { type: 'integer' as const } } };
+  const operation = {
+    ...d.operations[id!]!,
+    method: 'POST' as const,
+    request: {
+      mediaType: 'application/json',
+      schema: body,
+      examples: { one: { value: { n: 1 } }, alone: { value: { n: 9 } } },
+    },
+    reply: {
+      status: 201,
+      mediaType: 'application/json',
+      schema: body,
+      examples: { one: { value: { n: 11 } }, asked: { value: { n: 5 }, status: 202, when: 'query.kind = "asked"' } },
+    },
+  };
+  const whole = { ...d, operations: { [id!]: operation } };
+  const made = exampleCases(whole, id!);
+  expect(made.map((c) => [c.name, c.request.body, c.expect])).toEqual([
+    ['one', { n: 1 }, { status: 201, body: { n: 11 } }],
+    ['alone', { n: 9 }, undefined],
+    ['asked', expect.anything(), { status: 202, body: { n: 5 } }],
+  ]);
+  expect(made[2]!.request.query).toEqual({ kind: 'asked' });
+  const results = await runCases(compileApi(whole), made, world());
+  expect(results.map((r) => r.passed)).toEqual([true, true, true]);
+  expect(exampleCases({ ...whole, cases: made }, id!)).toEqual([]);
+  expect(exampleCases(whole, 'nothing')).toEqual([]);
 });
 
 test('stubs of what came: answers with their text, failures as failures', async () => {

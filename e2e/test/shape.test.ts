@@ -176,6 +176,29 @@ describe('lists, item by item', () => {
   });
 });
 
+describe('steps chosen together', () => {
+  test('Shift with an arrow takes the next one along; both go into an attempt, and out again by undo', async () => {
+    await page.open('/apis/berths/GetBerth');
+    await outcome('200');
+    await pin('/0');
+    await driver.actions().keyDown(Key.SHIFT).sendKeys(Key.ARROW_RIGHT).keyUp(Key.SHIFT).perform();
+    await page.byText('.pin-head', 'pin 1 and 1 more');
+    await page.click('button[aria-label="What to do with this step"]');
+    await page.click('[role=menuitem]', 'Put inside an attempt');
+    await page.find('.pin[data-at="/0/flow/1"]');
+    await outcome('200');
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform();
+    await page.waitFor('three steps', async () => (await driver.findElements(By.css('.pin'))).length === 3);
+  });
+
+  test('any two messages are compared', async () => {
+    await pin('/2');
+    await page.click('.leaf.right [role=tab]', 'Against');
+    await choose('Compare with', 'after pin 1');
+    await page.byText('.leaf.right .gone', 'GetBerth');
+  });
+});
+
 describe('what no case reaches', () => {
   test('gets a case with one click, and it passes', async () => {
     const line = (value: string) => ({
@@ -236,17 +259,17 @@ describe('checks in the browser', () => {
 
 describe('doors', () => {
   test('a step behind the flow of one door; axe on the tabs', async () => {
-    await page.open('/apis/kinds');
+    await page.open('/apis/sheds');
     await page.click('[role=tab]', 'Doors');
     await choose('Add a step behind the flow, door public', 'map');
-    await write('.door-step .cm-content', '{"said": body}');
+    await write('.door-step .cm-content', '{"said": "tug"}');
     await saved();
     expect(await serious()).toEqual([]);
     await page.click('[role=tab]', 'About');
     await choose('Who sees its documentation', 'who is signed in');
     await saved();
     expect(await serious()).toEqual([]);
-    await page.open('/apis/kinds/kind');
+    await page.open('/apis/sheds/allSheds');
     await outcome('200');
     await page.byText('.leaf.right', 'JSON');
     await driver.executeScript('document.querySelector(".end.right").click()');

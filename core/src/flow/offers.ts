@@ -4,6 +4,7 @@ import { conditionWords, type Condition, type ConditionRow, type Operator } from
 import { partsOf, walkFlow } from './context';
 import type { CaseDocument, FlowDocument, StepDocument } from './document';
 import { placeOfStep, seriesAt, stepAt } from './edit';
+import { firstCase } from './operations';
 import type { ShownStep } from './rehearse';
 
 /** Cases that the studio offers: for a line that none reaches, and with what backends answered once. Pure. */
@@ -317,4 +318,34 @@ function earlier(flow: Flow, at: string): StepDocument[] {
   const own = (seriesAt(flow, series) ?? []).slice(0, index).filter((s) => !s.off);
   const around = linesAround(flow, series).at(-1);
   return around ? [...earlier(flow, around.at), ...own] : own;
+}
+
+/** Cases for the examples that a contract gives: a request for each, and what must come back where a reply of the same name stands beside it. Those that are there already stay away. */
+export function exampleCases(document: FlowDocument, operationId: string): CaseDocument[] {
+  const operation = document.operations[operationId];
+  if (!operation) return [];
+  const had = new Set((document.cases ?? []).filter((c) => c.operation === operationId).map((c) => c.name));
+  const start = firstCase(operationId, operation);
+  const replies = operation.reply?.examples ?? {};
+  const expectOf = (name: string): Pick<CaseDocument, 'expect'> => {
+    const e = replies[name];
+    return e ? { expect: { status: e.status ?? operation.reply?.status ?? 200, body: e.value } } : {};
+  };
+  const requests = operation.request?.examples ?? {};
+  const names = new Set([...Object.keys(requests), ...Object.keys(replies)]);
+  return [...names]
+    .filter((name) => !had.has(name))
+    .map((name) => {
+      const given = requests[name];
+      const made: Writable = {
+        ...start,
+        name,
+        request: { ...start.request, ...(given && { body: given.value }) },
+        ...expectOf(name),
+      };
+      const when = replies[name]?.when;
+      if (when !== undefined && !given && !settle(made, { flow: [], at: '/0' }, when, true))
+        made.note = `Still to be arranged: ${conditionWords(when)}`;
+      return made;
+    });
 }

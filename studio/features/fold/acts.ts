@@ -13,44 +13,61 @@ import {
 } from '@hinge/core';
 import type { PinAct } from './pin-head';
 
-/** Does something with a whole step of an operation's flow: the document then, and the step to look at. */
+/** Does something with whole steps of an operation's flow, `count` from one on: the document then, and the step to look at. */
 export function actOn(
   document: FlowDocument,
   operationId: string,
   at: string,
   act: PinAct,
+  count = 1,
 ): { document: FlowDocument; at: string } | undefined {
   const operation = document.operations[operationId];
   const step = operation && stepAt(operation.flow, at);
   if (!operation || !step) return undefined;
   const { flow } = operation;
   const { series, index } = placeOfStep(at);
+  const chosen = (seriesAt(flow, series) ?? []).slice(index, index + count);
+  const behind = index + chosen.length;
   const put = (next: typeof flow, where = at) => ({
     document: { ...document, operations: { ...document.operations, [operationId]: { ...operation, flow: next } } },
     at: where,
   });
-  if (typeof act === 'object') return put(wrapSteps(flow, at, 1, act.wrap));
+  if (typeof act === 'object') return put(wrapSteps(flow, at, count, act.wrap));
   switch (act) {
     case 'off':
-      return put(replaceStep(flow, at, { ...step, off: step.off ? undefined : true }));
+      return put(
+        chosen.reduce(
+          (f, s, n) => replaceStep(f, `${series}/${index + n}`, { ...s, off: step.off ? undefined : true }),
+          [...flow],
+        ),
+      );
     case 'note':
       return put(replaceStep(flow, at, { ...step, note: step.note === undefined ? '' : undefined }));
     case 'copy':
-      return put(insertSteps(flow, at, [{ ...structuredClone(step), name: undefined }]), `${series}/${index + 1}`);
+      // Behind the ones that are copied: the eye goes to the first copy.
+      return put(
+        insertSteps(
+          flow,
+          `${series}/${behind}`,
+          chosen.map((s) => ({ ...structuredClone(s), name: undefined })),
+        ),
+        `${series}/${behind}`,
+      );
     case 'remove': {
-      const left = (seriesAt(flow, series)?.length ?? 1) - 1;
+      const left = (seriesAt(flow, series)?.length ?? 1) - chosen.length;
       const inner = series.slice(0, series.lastIndexOf('/'));
-      return put(removeSteps(flow, at), left ? `${series}/${Math.min(index, left - 1)}` : parentOf(inner) || 'reply');
+      return put(
+        removeSteps(flow, at, chosen.length),
+        left ? `${series}/${Math.min(index, left - 1)}` : parentOf(inner) || 'reply',
+      );
     }
     case 'left': {
       if (index === 0) return undefined;
-      const moved = moveStep(flow, at, `${series}/${index - 1}`);
-      return put(moved.flow, moved.at);
+      return put(moveStep(flow, `${series}/${index - 1}`, `${series}/${behind}`).flow, `${series}/${index - 1}`);
     }
     case 'right': {
-      if (index + 1 >= (seriesAt(flow, series)?.length ?? 0)) return undefined;
-      const moved = moveStep(flow, at, `${series}/${index + 2}`);
-      return put(moved.flow, moved.at);
+      if (behind >= (seriesAt(flow, series)?.length ?? 0)) return undefined;
+      return put(moveStep(flow, `${series}/${behind}`, at).flow, `${series}/${index + 1}`);
     }
     case 'unwrap':
       return put(unwrapStep(flow, at));
@@ -61,10 +78,12 @@ export function actOn(
         path: `/internal/${id}`,
         internal: true,
         summary: `Pulled out of ${operationId}`,
-        flow: [structuredClone(step)],
+        flow: structuredClone(chosen) as typeof flow,
       };
       const next = put(
-        replaceStep(flow, at, { kind: 'call', operation: id, ...(step.name !== undefined && { name: step.name }) }),
+        insertSteps(removeSteps(flow, at, chosen.length), at, [
+          { kind: 'call', operation: id, ...(step.name !== undefined && { name: step.name }) },
+        ]),
       );
       return { ...next, document: { ...next.document, operations: { ...next.document.operations, [id]: made } } };
     }

@@ -2,7 +2,7 @@
 import Button from '@mui/material/Button';
 import Drawer from '@mui/material/Drawer';
 import LinearProgress from '@mui/material/LinearProgress';
-import { caseForLine, type CaseDocument, type FlowDocument, type Rehearsal } from '@hinge/core';
+import { caseForLine, exampleCases, type CaseDocument, type FlowDocument, type Rehearsal } from '@hinge/core';
 import { CaseEditor } from './case-editor';
 import { RowMoves } from './fields';
 import { milliseconds } from './track';
@@ -35,6 +35,7 @@ export function CasesPanel(p: Props) {
     p.onChange([...all, { ...c, name }]);
     p.onChoose(name);
   };
+  const examples = p.readOnly ? [] : exampleCases(document, operationId);
   const failed = cases.filter((c) => runs.results.get(`${operationId} ${c.name}`)?.passed === false).length;
   const current = cases.includes(chosen) ? chosen : undefined;
   return (
@@ -165,6 +166,11 @@ export function CasesPanel(p: Props) {
             >
               New case from this request
             </Button>
+            {examples.length > 0 && (
+              <Button variant="outlined" onClick={() => p.onChange([...all, ...examples])}>
+                From the examples, {examples.length}
+              </Button>
+            )}
           </div>
         )}
         {runs.results.size > 0 &&

@@ -42,7 +42,7 @@ export function TextRow({ label, value, placeholder, readOnly, mono, width, hide
       value={bad ? typed : (value ?? '')}
       error={bad}
       placeholder={placeholder}
-      onBlur={() => !bad && setTyped(undefined)}
+      onBlur={() => setTyped((t) => (t !== undefined && accept && !accept(t) ? t : undefined))}
       onChange={(e) => {
         setTyped(e.target.value);
         if (accept && !accept(e.target.value)) return;

@@ -38,7 +38,7 @@ const isTyping = (e: KeyboardEvent): boolean => {
 export function useWalk(selected: string, select: (at: string) => void, order: readonly string[]) {
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
-      if (e.defaultPrevented || e.ctrlKey || e.metaKey || e.altKey || isTyping(e)) return;
+      if (e.defaultPrevented || e.ctrlKey || e.metaKey || e.altKey || e.shiftKey || isTyping(e)) return;
       const line = ['request', ...order, 'reply'];
       const at = line.indexOf(selected);
       const to = e.key === 'ArrowRight' ? line[at + 1] : e.key === 'ArrowLeft' ? line[at - 1] : undefined;
@@ -51,12 +51,14 @@ export function useWalk(selected: string, select: (at: string) => void, order: r
   }, [selected, select, order]);
 }
 
-/** `a` adds a step behind the chosen one; Delete, Alt with arrows and Ctrl D work on it. */
+/** `a` adds a step behind the chosen one; Delete, Alt with arrows and Ctrl D work on it. Shift with arrows chooses more steps, or fewer. */
 export function usePinKeys(
   selected: string,
   onAct: FoldViewProps['onAct'],
   onInsert: FoldViewProps['onInsert'],
   select: (at: string) => void,
+  count: number,
+  setCount: (count: number) => void,
 ) {
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
@@ -64,15 +66,21 @@ export function usePinKeys(
       const isStep = selected.startsWith('/');
       if (e.key === 'a' && !e.ctrlKey && !e.metaKey && !e.altKey && onInsert) onInsert(selected);
       else if (!isStep || !onAct) return;
-      else if (e.key === 'Delete') done(onAct(selected, 'remove'));
-      else if (e.altKey && e.key === 'ArrowLeft') done(onAct(selected, 'left'));
-      else if (e.altKey && e.key === 'ArrowRight') done(onAct(selected, 'right'));
-      else if ((e.ctrlKey || e.metaKey) && e.key === 'd') done(onAct(selected, 'copy'));
+      else if (e.shiftKey && e.key === 'ArrowRight') setCount(count + 1);
+      else if (e.shiftKey && e.key === 'ArrowLeft') setCount(Math.max(1, count - 1));
+      else if (e.key === 'Delete') done(onAct(selected, 'remove', count));
+      else if (e.altKey && e.key === 'ArrowLeft') done(onAct(selected, 'left', count), count);
+      else if (e.altKey && e.key === 'ArrowRight') done(onAct(selected, 'right', count), count);
+      else if ((e.ctrlKey || e.metaKey) && e.key === 'd') done(onAct(selected, 'copy', count), count);
       else return;
       e.preventDefault();
     };
-    const done = (at: string | undefined) => at !== undefined && select(at);
+    const done = (at: string | undefined, many = 1) => {
+      if (at === undefined) return;
+      select(at);
+      setCount(many);
+    };
     window.addEventListener('keydown', onKey);
     return () => window.removeEventListener('keydown', onKey);
-  }, [selected, onAct, onInsert, select]);
+  }, [selected, onAct, onInsert, select, count, setCount]);
 }

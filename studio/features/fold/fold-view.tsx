@@ -13,14 +13,13 @@ import {
   type ShownMessage,
   type StepDocument,
   type StepTyping,
-  type TypeRow,
 } from '@hinge/core';
 import { useCallback, useMemo, useRef, useState, type ReactNode } from 'react';
 import { useFailedPin, useJump, usePinKeys, useWalk } from './fold-keys';
 import { Leaf } from './leaf';
 import { joinsOf } from './joins';
 import { PinHead, type PinAct } from './pin-head';
-import { faultyFields, pinOf } from './places';
+import { countTo, faultyFields, leavesOf, pinOf, rangeOf, reachRows } from './places';
 import { StepPin } from './step-pin';
 import { milliseconds, Track } from './track';
 import { formatWords, sizeWords, valueOf } from './values';
@@ -41,7 +40,7 @@ export interface FoldViewProps {
   readonly readOnly?: boolean;
   readonly onStep?: (at: string, step: StepDocument) => void;
   /** Does something with a whole step; returns where to look then. */
-  readonly onAct?: (at: string, act: PinAct) => string | undefined;
+  readonly onAct?: (at: string, act: PinAct, count?: number) => string | undefined;
   readonly onInsert?: (at: string) => void;
   readonly onMapBefore?: (at: string) => void;
   readonly unreached?: ReadonlySet<string>;
@@ -77,20 +76,37 @@ export function FoldView(p: FoldViewProps) {
   const steps = useMemo(() => p.rehearsal?.steps ?? [], [p.rehearsal]);
   const shown = (at: string | undefined) => steps.find((s) => s.at === at);
 
+  const [wantedCount, setCount] = useState(1);
+  const range = useMemo(() => rangeOf(flow, selected, wantedCount), [flow, selected, wantedCount]);
   const select = useCallback((at: string, target?: string) => {
     setSelected(at);
+    setCount(1);
     setField(target);
     setFocusEditor(target ? Date.now() : 0);
   }, []);
   useJump(p.jump, select);
   useFailedPin(p.rehearsal, select);
   useWalk(selected, select, order);
-  usePinKeys(selected, p.readOnly ? undefined : p.onAct, p.readOnly ? undefined : p.onInsert, select);
+  usePinKeys(
+    selected,
+    p.readOnly ? undefined : p.onAct,
+    p.readOnly ? undefined : p.onInsert,
+    select,
+    range.length,
+    setCount,
+  );
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }));
 
   const place = order.indexOf(selected);
   const heldStep = p.held?.rehearsal.steps.find((s) => s.at === selected);
-  const against = (message: ShownMessage | undefined) => p.held && message && { message, words: p.held.words };
+  const leaves = useMemo(
+    () => [...leavesOf(p.held?.rehearsal, flow, 'held: '), ...leavesOf(p.rehearsal, flow, '')],
+    [p.held, p.rehearsal, flow],
+  );
+  const against = (message: ShownMessage | undefined) => ({
+    ...(p.held && message && { message, words: p.held.words }),
+    leaves,
+  });
   const step = stepAt(flow, selected);
   const seen = shown(selected);
   const typing = p.typing.find((t) => t.at === selected);
@@ -162,7 +178,9 @@ export function FoldView(p: FoldViewProps) {
         steps={steps}
         guards={p.guards}
         selected={selected}
+        range={range}
         onSelect={select}
+        onRange={(at) => setCount(countTo(selected, at))}
         onInsert={editable ? p.onInsert : undefined}
         requestWords={`door: ${p.door}`}
         replyWords={replyWords(reply)}
@@ -179,6 +197,7 @@ export function FoldView(p: FoldViewProps) {
               side="right"
               title="The request as the gateway gets it"
               message={request}
+              against={against(p.held?.rehearsal.request)}
               rows={p.typing[0]?.before}
               sample={p.sample}
               preferred={request?.bytes ? 'Text' : 'Tree'}
@@ -203,7 +222,7 @@ export function FoldView(p: FoldViewProps) {
               message={reply}
               rows={p.rehearsal?.error ? undefined : p.typing.find((t) => t.at === `/${flow.length - 1}`)?.after}
               preferred="Text"
-              held={against(p.held?.rehearsal.reply)}
+              against={against(p.held?.rehearsal.reply)}
               error={p.rehearsal?.error}
               waiting={p.waiting}
             />
@@ -223,7 +242,7 @@ export function FoldView(p: FoldViewProps) {
               rows={typing?.before}
               sample={place === 0 ? p.sample : undefined}
               preferred={step.kind === 'map' ? 'Tree' : 'Text'}
-              held={against(heldStep?.taken ? heldStep.before : undefined)}
+              against={against(heldStep?.taken ? heldStep.before : undefined)}
               lit={lit}
               extra={step.kind === 'map' ? sourceExtra : undefined}
               extraValue={
@@ -240,13 +259,13 @@ export function FoldView(p: FoldViewProps) {
             <div className="pin-pane" role="region" aria-label={`Settings of ${step.kind}, pin ${place + 1}`}>
               <PinHead
                 step={step}
-                place={`pin ${place + 1}`}
+                place={range.length > 1 ? `pin ${place + 1} and ${range.length - 1} more` : `pin ${place + 1}`}
                 readOnly={!editable}
                 onName={(name) => change({ ...step, name })}
                 onAct={
                   p.onAct &&
                   ((act) => {
-                    const at = p.onAct!(selected, act);
+                    const at = p.onAct!(selected, act, range.length);
                     if (at !== undefined) select(at);
                   })
                 }
@@ -297,7 +316,7 @@ export function FoldView(p: FoldViewProps) {
               other={seen?.taken ? seen.before : undefined}
               rows={typing?.after}
               preferred={step.kind === 'map' ? 'Tree' : 'Text'}
-              held={against(heldStep?.taken ? heldStep.after : undefined)}
+              against={against(heldStep?.taken ? heldStep.after : undefined)}
               made
               error={seen?.error}
               chosen={field}
@@ -320,26 +339,6 @@ export function FoldView(p: FoldViewProps) {
 
 const notTaken = (step: StepDocument): string =>
   step.off ? 'this step is switched off' : 'the message did not come along here';
-
-/** Besides the message itself: the caller's parameters once the message is another one, and the environment's variables. */
-function reachRows(typing: StepTyping | undefined, operation: Operation, variables: readonly string[]): TypeRow[] {
-  const row = (pointer: string, words: string): TypeRow => ({
-    pointer,
-    name: pointer.slice(1).replace(/\//g, '.'),
-    depth: 0,
-    words,
-    required: false,
-    many: false,
-    nullable: false,
-    leaf: true,
-  });
-  const out: TypeRow[] = [];
-  if (typing && typing.at !== '/0')
-    for (const p of operation.parameters ?? [])
-      if (p.in !== 'header') out.push(row(`/${p.in}/${p.name}`, 'of the request'));
-  for (const v of variables) out.push(row(`/env/${v}`, 'of the environment'));
-  return out;
-}
 
 function Spine({ words, onClick }: { words: string; onClick?: () => void }) {
   return onClick ? (

@@ -118,8 +118,8 @@ export function Fold(p: Props) {
     );
   const setStep = (at: string, step: StepDocument) => setFlow(replaceStep(operation.flow, at, step));
   const go = (at: string, field?: string) => setJump({ at, field, n: Date.now() });
-  const act = (at: string, what: PinAct): string | undefined => {
-    const done = actOn(document, p.operationId, at, what);
+  const act = (at: string, what: PinAct, count = 1): string | undefined => {
+    const done = actOn(document, p.operationId, at, what, count);
     if (done) draft.change(done.document);
     return done?.at;
   };

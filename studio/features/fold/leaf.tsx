@@ -3,19 +3,24 @@ import type { ShownMessage, ShownStep, TypeRow } from '@hinge/core';
 import { useMemo, useState, type ReactNode } from 'react';
 import { CodeView } from './code-view';
 import { Difference } from './difference';
+import { ChoiceRow } from './fields';
 import { MessageTree } from './message-tree';
 import { formatWords, layout, rowsOfValue, sizeWords, valueOf } from './values';
 import type { SampleRequest } from '@hinge/core';
 
-type Mode = 'Tree' | 'Text' | 'Difference' | 'Against held';
+type Mode = 'Tree' | 'Text' | 'Difference' | 'Against';
 
 interface Props {
   readonly side: 'left' | 'right';
   readonly title: string;
   readonly message: ShownMessage | undefined;
   readonly other?: ShownMessage;
-  /** The same place in a rehearsal that was kept. */
-  readonly held?: { readonly message: ShownMessage; readonly words: string };
+  /** What it can be compared with: the same place in a rehearsal that was kept, and every other message. */
+  readonly against?: {
+    readonly message?: ShownMessage;
+    readonly words?: string;
+    readonly leaves: readonly { readonly words: string; readonly message: ShownMessage }[];
+  };
   readonly rows?: readonly TypeRow[];
   readonly sample?: SampleRequest;
   readonly preferred: 'Tree' | 'Text';
@@ -54,7 +59,7 @@ export function Leaf(p: Props) {
   const reachFrom = p.extra?.length ? rows.length - p.extra.length : undefined;
   const modes: Mode[] = ['Tree', 'Text'];
   if (side === 'right' && other) modes.push('Difference');
-  if (p.held) modes.push('Against held');
+  if (message && p.against?.leaves.length) modes.push('Against');
   const shownMode = modes.includes(mode) ? mode : 'Text';
   return (
     <section className={`leaf ${side}`} aria-label={p.title}>
@@ -66,7 +71,7 @@ export function Leaf(p: Props) {
         <div role="tablist" aria-label="How the message is shown" className="modes">
           {modes.map((m) => (
             <button key={m} role="tab" aria-selected={m === shownMode} onClick={() => setMode(m)}>
-              {m}
+              {m === 'Against' && p.against?.message ? 'Against held' : m}
             </button>
           ))}
         </div>
@@ -97,17 +102,8 @@ export function Leaf(p: Props) {
         </div>
       )}
       {p.children}
-      {shownMode === 'Against held' && p.held ? (
-        <div className="leaf-body">
-          <div className="leaf-facts">held: {p.held.words}</div>
-          {layout(p.held.message) === text && p.held.message.status === message?.status ? (
-            <div className="soft" style={{ padding: '0 16px' }}>
-              No difference.
-            </div>
-          ) : (
-            <Difference before={wireText(p.held.message)} after={wireText(message)} />
-          )}
-        </div>
+      {shownMode === 'Against' && p.against ? (
+        <Against message={message} text={text} against={p.against} />
       ) : shownMode === 'Tree' ? (
         <div className="leaf-body" data-scroll={side}>
           <MessageTree
@@ -140,6 +136,38 @@ export function Leaf(p: Props) {
         </div>
       )}
     </section>
+  );
+}
+
+/** This message beside any other one. */
+function Against({
+  message,
+  text,
+  against,
+}: {
+  message: ShownMessage | undefined;
+  text: string;
+  against: NonNullable<Props['against']>;
+}) {
+  const [chosen, setChosen] = useState(against.message ? 'held' : '0');
+  const other = chosen === 'held' ? against.message : against.leaves[Number(chosen)]?.message;
+  const options: [string, string][] = [
+    ...(against.message ? [['held', `held: the same place, ${against.words}`] as [string, string]] : []),
+    ...against.leaves.map((l, n): [string, string] => [String(n), l.words]),
+  ];
+  return (
+    <div className="leaf-body">
+      <div className="leaf-facts">
+        <ChoiceRow hideLabel label="Compare with" value={chosen} options={options} onChange={setChosen} />
+      </div>
+      {other && layout(other) === text && other.status === message?.status ? (
+        <div className="soft" style={{ padding: '0 16px' }}>
+          No difference.
+        </div>
+      ) : (
+        <Difference before={wireText(other)} after={wireText(message)} />
+      )}
+    </div>
   );
 }
 

@@ -11,6 +11,9 @@ interface Props {
   /** 'request', 'reply', or the pointer of a step. */
   readonly selected: string;
   readonly onSelect: (at: string) => void;
+  /** Steps chosen together with the selected one. */
+  readonly range: readonly string[];
+  readonly onRange: (to: string) => void;
   readonly requestWords: string;
   readonly replyWords: { title: string; facts: string; bad: boolean };
   readonly faultyPins: ReadonlySet<string>;
@@ -40,7 +43,20 @@ function criticalSeries(steps: readonly ShownStep[]): ReadonlySet<string> {
 
 /** The flow as a line with pins, parting and joining; the ends are the request and the reply. */
 export const Track = memo(function Track(p: Props) {
-  const { flow, steps, guards, selected, onSelect, requestWords, replyWords, faultyPins, onInsert, marked } = p;
+  const {
+    flow,
+    steps,
+    guards,
+    selected,
+    onSelect,
+    requestWords,
+    replyWords,
+    faultyPins,
+    onInsert,
+    marked,
+    range,
+    onRange,
+  } = p;
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(1280);
   useEffect(() => {
@@ -142,12 +158,12 @@ export const Track = memo(function Track(p: Props) {
             <button
               key={pin.at}
               data-at={pin.at}
-              className={`pin ${state} ${selected === pin.at ? 'chosen' : ''}`}
+              className={`pin ${state} ${selected === pin.at ? 'chosen' : range.includes(pin.at) ? 'along' : ''}`}
               style={{ left: pin.x - 52, top: pin.y - (track.compact ? 18 : 42) }}
               aria-current={selected === pin.at}
               title={pin.name === pin.kind ? undefined : pin.name}
               aria-label={`${pin.kind} ${pin.label}, pin ${i + 1} of ${track.pins.length}${step?.taken ? `, ${milliseconds(step.ms)}` : ''}${step?.error ? ', failed' : ''}${pin.off ? ', switched off' : ''}`}
-              onClick={() => onSelect(pin.at)}
+              onClick={(e) => (e.shiftKey ? onRange(pin.at) : onSelect(pin.at))}
             >
               <span className={track.compact ? 'ms none' : 'ms'}>{track.compact ? '' : times}</span>
               <svg width="14" height="36" viewBox="0 0 14 36" aria-hidden>
