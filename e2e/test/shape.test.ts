@@ -75,7 +75,7 @@ describe('the OpenAPI text beside the forms', () => {
     await saved();
     await page.byText('.text-state', 'say the same');
     await page.click('[role=tab]', 'About');
-    await page.fill('.about input', 'Harbour dues');
+    await (await page.find('.about input')).sendKeys(Key.chord(Key.CONTROL, 'a'), 'Harbour dues');
     await page.byText(TEXT, 'Harbour dues # by the tariff of 2026');
     await saved();
   });
