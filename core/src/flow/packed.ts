@@ -18,7 +18,7 @@ export function packRehearsal(r: Rehearsal): PackedRehearsal {
   const numbers = new Map<ShownMessage, number>();
   const numberOf = (m: ShownMessage): number => {
     let n = numbers.get(m);
-    if (n === undefined) numbers.set(m, (n = messages.push(m) - 1));
+    if (n === undefined) numbers.set(m, (n = messages.push(light(m)) - 1));
     return n;
   };
   const steps = r.steps.map(({ before, after, ...step }): PackedStep => ({
@@ -26,7 +26,14 @@ export function packRehearsal(r: Rehearsal): PackedRehearsal {
     before: numberOf(before),
     ...(after && { after: numberOf(after) }),
   }));
-  return { ...r, messages, steps };
+  return { ...r, request: light(r.request), reply: { ...light(r.reply), status: r.reply.status }, messages, steps };
+}
+
+/** A JSON body stands in the text already. */
+function light(m: ShownMessage): ShownMessage {
+  if (m.text === undefined || m.cut || typeof m.body === 'string') return m;
+  const { body: _body, ...rest } = m;
+  return rest;
 }
 
 export function unpackRehearsal({ messages, ...r }: PackedRehearsal): Rehearsal {

@@ -1,6 +1,6 @@
 'use client';
 import Button from '@mui/material/Button';
-import { recordedStubs, type CaseDocument, type FlowDocument, type Rehearsal } from '@hinge/core';
+import { recordedStubs, type CaseDocument, type FlowDocument, type Rehearsal, type ShownMessage } from '@hinge/core';
 import { useState } from 'react';
 import { ChoiceRow, JsonRow, NumberRow, RowMoves, TextRow } from './fields';
 
@@ -85,7 +85,9 @@ export function CaseEditor({ sample, document, rehearsal, onChange }: Props) {
         {rehearsal && (
           <button
             className="plain spruce"
-            onClick={() => put({ status: rehearsal.reply.status, body: rehearsal.reply.body, ignore: expect.ignore })}
+            onClick={() =>
+              put({ status: rehearsal.reply.status, body: bodyOf(rehearsal.reply), ignore: expect.ignore })
+            }
           >
             Expect the reply that came now
           </button>
@@ -327,4 +329,14 @@ function StubRow({
       )}
     </div>
   );
+}
+
+/** The body of a reply as a case holds it: a JSON value, or text. */
+function bodyOf(m: ShownMessage): unknown {
+  if (m.text === undefined || !/json/i.test(m.mediaType ?? '')) return m.text;
+  try {
+    return JSON.parse(m.text) as unknown;
+  } catch {
+    return m.text;
+  }
 }

@@ -8,7 +8,14 @@ export interface Surroundings {
 
 export type Question =
   | { readonly surroundings: Surroundings }
-  | { readonly n: number; readonly document: FlowDocument; readonly operation: string; readonly environment: string };
+  | {
+      readonly n: number;
+      /** Without its cases and its text: they are large, and seldom change. */
+      readonly document: FlowDocument;
+      readonly operation: string;
+      readonly environment: string;
+    }
+  | { readonly cases: FlowDocument['cases'] };
 
 export interface Checked {
   readonly findings: readonly Finding[];
@@ -18,6 +25,7 @@ export interface Checked {
 export type Answered = { readonly n: number } & ({ readonly checked: Checked } | { readonly failure: string });
 
 let around: Surroundings = { backends: {}, neighbours: {} };
+let cases: FlowDocument['cases'];
 
 /** Checks and types away from the thread that draws: contracts are read here once. */
 self.onmessage = ({ data }: MessageEvent<Question>) => {
@@ -25,12 +33,16 @@ self.onmessage = ({ data }: MessageEvent<Question>) => {
     around = data.surroundings;
     return;
   }
+  if ('cases' in data) {
+    cases = data.cases;
+    return;
+  }
   const { n, document, operation, environment } = data;
   try {
     const backends = Object.fromEntries(
       Object.entries(document.backends ?? {}).map(([name, own]) => [name, { ...own, ...around.backends[name] }]),
     );
-    const whole: FlowDocument = { ...document, backends };
+    const whole: FlowDocument = { ...document, cases, backends };
     const neighbours = (name: string) => around.neighbours[name];
     const checked: Checked = {
       findings: checkDocument(whole, { environments: [environment], neighbours }),

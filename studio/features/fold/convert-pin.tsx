@@ -152,7 +152,7 @@ const SHOWN = 2_000;
 function BothWays({ step, table, before }: { step: ConvertStep; table: TypeTable; before: ShownMessage }) {
   const both = useMemo(() => convertBothWays(step, table, before), [step, table, before]);
   const show = (text: string) => {
-    const laid = layout({ text, mediaType: MEDIA[step.to], headers: {}, bytes: text.length });
+    const laid = layout({ text, mediaType: MEDIA[step.to] });
     return laid.length > SHOWN ? `${laid.slice(0, SHOWN)}\n…` : laid;
   };
   const way = (by: 'schema' | 'settings', words: string) => (

@@ -131,7 +131,8 @@ export function FoldView(p: FoldViewProps) {
     [typing, p.operation, p.variables],
   );
   const sourceRows = useMemo(() => [...(typing?.before ?? []), ...sourceExtra], [typing, sourceExtra]);
-  const after = useMemo(() => valueOf(seen?.after), [seen]);
+  const isMap = step?.kind === 'map';
+  const after = useMemo(() => (isMap ? valueOf(seen?.after) : undefined), [isMap, seen]);
   const joins = useMemo(() => (step?.kind === 'map' ? joinsOf(step) : []), [step]);
   const lit = useMemo(() => new Set(joins.find((j) => j.to === field)?.from ?? []), [joins, field]);
   const faulty = useMemo(() => faultyFields(own, step), [own, step]);

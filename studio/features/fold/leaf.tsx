@@ -42,15 +42,17 @@ interface Props {
 export function Leaf(p: Props) {
   const { message, side, other } = p;
   const [mode, setMode] = useState<Mode>(p.preferred);
-  const text = useMemo(() => layout(message), [message]);
-  const otherText = useMemo(() => layout(other), [other]);
+  // What is not looked at is neither laid out nor read: messages may be large.
+  const asText = mode !== 'Tree';
+  const text = useMemo(() => (asText ? layout(message) : ''), [asText, message]);
+  const otherText = useMemo(() => (asText ? layout(other) : ''), [asText, other]);
   const marks = useMemo(
-    () => (p.made && side === 'right' ? changedLines(otherText, text) : undefined),
+    () => (p.made && side === 'right' && text !== otherText ? changedLines(otherText, text) : undefined),
     [p.made, side, otherText, text],
   );
   const value = useMemo(
-    () => ({ ...(valueOf(message, p.sample) as object), ...p.extraValue }),
-    [message, p.sample, p.extraValue],
+    () => (asText ? {} : { ...(valueOf(message, p.sample) as object), ...p.extraValue }),
+    [asText, message, p.sample, p.extraValue],
   );
   const rows = useMemo(
     () => [...(p.rows?.length ? p.rows : rowsOfValue(value)), ...(p.extra ?? [])],

@@ -14,6 +14,7 @@ export function useChecks(slug: string, document: FlowDocument, operation: strin
   const ready = useRef<Promise<void>>(undefined);
   const waiting = useRef(new Map<number, (c: Checked | undefined) => void>());
   const count = useRef(0);
+  const sentCases = useRef<{ worker: Worker; cases: FlowDocument['cases'] }>(undefined);
   const known = useRef<{ document: FlowDocument; key: string; answer: Promise<Checked | undefined> }>(undefined);
   const names = [...neighbourNames(document)].sort().join(' ');
   const backends = Object.keys(document.backends ?? {})
@@ -77,7 +78,12 @@ export function useChecks(slug: string, document: FlowDocument, operation: strin
             clearTimeout(timer);
             resolve(c);
           });
-          to.postMessage({ n, document: d, operation, environment } satisfies Question);
+          if (sentCases.current?.worker !== to || sentCases.current.cases !== d.cases) {
+            sentCases.current = { worker: to, cases: d.cases };
+            to.postMessage({ cases: d.cases } satisfies Question);
+          }
+          const { cases: _cases, text: _text, ...document } = d;
+          to.postMessage({ n, document, operation, environment } satisfies Question);
         });
       };
       const answer = ask();

@@ -24,7 +24,7 @@ export interface RehearsalState {
 }
 
 const QUIET_MS = 180;
-const CHECK_MS = 40;
+const CHECK_MS = 100;
 
 interface Answer {
   readonly findings?: Finding[];

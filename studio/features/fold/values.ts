@@ -99,18 +99,29 @@ export function rowsOfValue(value: unknown): TypeRow[] {
   return rows;
 }
 
-/** Body text laid out for reading. */
-export function layout(m: ShownMessage | undefined): string {
+const laidOut: { readonly text: string; readonly mediaType: string | undefined; readonly out: string }[] = [];
+const LAID_OUT = 8;
+
+/** Body text laid out for reading. The same text is laid out once, however many messages of however many rehearsals carry it. */
+export function layout(m: Pick<ShownMessage, 'text' | 'mediaType'> | undefined): string {
   if (!m?.text) return '';
-  if (/xml/i.test(m.mediaType ?? '')) return printXml(m.text);
-  if (/json/i.test(m.mediaType ?? '')) {
-    try {
-      return writeJson(readJson(m.text), 2);
-    } catch {
-      return m.text;
-    }
+  const { text, mediaType } = m;
+  const known = laidOut.find((l) => l.text === text && l.mediaType === mediaType);
+  if (known) return known.out;
+  const out = layOut(text, mediaType ?? '');
+  laidOut.unshift({ text, mediaType, out });
+  laidOut.length = Math.min(laidOut.length, LAID_OUT);
+  return out;
+}
+
+function layOut(text: string, mediaType: string): string {
+  if (/xml/i.test(mediaType)) return printXml(text);
+  if (!/json/i.test(mediaType)) return text;
+  try {
+    return writeJson(readJson(text), 2);
+  } catch {
+    return text;
   }
-  return m.text;
 }
 
 export function sizeWords(bytes: number): string {
