@@ -9,6 +9,8 @@ import {
   draftProxy,
   draftSoap,
   draftFor,
+  draftGraph,
+  exportGraphql,
   exportOpenApi,
   exportWsdl,
   findingText,
@@ -68,14 +70,34 @@ export async function draft(contracts: readonly string[], args: DraftArguments):
     if (contract.format !== 'wsdl')
       throw new Failure('draft --as soap needs a WSDL; this contract is an OpenAPI document');
     document = draftSoap(contract, source, args);
-  } else if (['graphql', 'events'].includes(args.as))
-    throw new Failure(`draft --as ${args.as} is not built yet; there are rest, soap and proxy`);
-  else throw new Failure(`--as ${args.as} is unknown; there are rest, soap and proxy`);
+  } else if (args.as === 'graphql') {
+    if (!contracts.length)
+      throw new Failure(
+        'draft --as graphql needs one contract or several, WSDL or OpenAPI, as files or http addresses',
+      );
+    const groups = [];
+    for (const files of groupsOf(contracts)) {
+      const source = await readContractFiles(files);
+      groups.push({ source, contract: readContract(source, { port: args.port }) });
+    }
+    document = draftGraph(groups, args);
+  } else if (args.as === 'events')
+    throw new Failure(`draft --as ${args.as} is not built yet; there are rest, soap, graphql and proxy`);
+  else throw new Failure(`--as ${args.as} is unknown; there are rest, soap, graphql and proxy`);
   await writeFile(args.out, args.out.endsWith('.json') ? `${writeJson(document, 2)}\n` : writeDocument(document));
   process.stdout.write(
     `${args.out}: ${Object.keys(document.operations).length} operations at ${document.doors[0]!.path}\n`,
   );
   for (const f of checkDocument(document)) process.stderr.write(`${findingText(f)}\n`);
+}
+
+/** Contracts that are drafted together: an XSD belongs to the WSDL before it. */
+function groupsOf(contracts: readonly string[]): string[][] {
+  const groups: string[][] = [];
+  for (const file of contracts)
+    if (/\.xsd$/i.test(file) && groups.length) groups.at(-1)!.push(file);
+    else groups.push([file]);
+  return groups;
 }
 
 /** Exit code: 0 no error, 1 an error among the findings, 2 a file that cannot be read or is neither YAML nor JSON. */
@@ -185,11 +207,15 @@ export async function exportContract(file: string, as: string): Promise<void> {
     process.stdout.write(exportWsdl(document));
     return;
   }
+  if (as === 'graphql') {
+    process.stdout.write(exportGraphql(document));
+    return;
+  }
   if (as !== 'openapi')
     throw new Failure(
-      ['graphql', 'asyncapi'].includes(as)
-        ? `export --as ${as} is not built yet; there are openapi and wsdl`
-        : `--as ${as} is unknown; there are openapi and wsdl`,
+      as === 'asyncapi'
+        ? `export --as ${as} is not built yet; there are openapi, wsdl and graphql`
+        : `--as ${as} is unknown; there are openapi, wsdl and graphql`,
     );
   process.stdout.write(`${writeJson(exportOpenApi(document), 2)}\n`);
 }

@@ -5,6 +5,7 @@ export * from './export/openapi';
 export * from './export/wsdl';
 export * from './expression';
 export * from './flow';
+export * from './graph';
 export * from './guards/kind';
 export { GUARD_ORDER, guardKind } from './guards/registry';
 export * from './limits';

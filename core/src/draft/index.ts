@@ -5,4 +5,5 @@ export * from './plan';
 export * from './proxy';
 export * from './rest';
 export * from './any';
+export * from './graph';
 export * from './soap';

@@ -1,4 +1,5 @@
 import { finding, type Finding } from '../problem';
+import { graphOf } from '../graph/graph';
 import { resolveSchema } from '../schema';
 import type { MessageType } from '../steps/kind';
 import { checkCases } from './check-cases';
@@ -28,6 +29,7 @@ export function checkDocument(document: FlowDocument, options: CheckOptions = {}
   checkInnerCalls(document, options.neighbours, report);
   checkSecrets(document, report);
   checkCases(document, report);
+  if (document.doors.some((d) => d.answers === 'graphql')) graphOf(document).findings.forEach(report);
   return findings;
 }
 

@@ -10,6 +10,7 @@ import { compileSeries, type FlowWorld, type Neighbours } from './context';
 import { openBackends, type BackendSet } from './contracts';
 import type { FlowDocument, OperationDocument } from './document';
 import { compileParameters, type RawValues } from './parameters';
+import { graphEntries } from '../graph/door';
 import { compileShape } from './shape';
 import { faultOf, soapEntry, soapInward, soapOutward, versionOf, wsdlEntry } from './soap-door';
 import { innerRunner } from './inner';
@@ -110,6 +111,16 @@ export function compileApi(document: FlowDocument, neighbours?: Neighbours): Com
     return compileOperation(id, operation, document, door, steps, contractOf(operation, backends), self);
   };
   document.doors.forEach((door, n) => {
+    if (door.answers === 'graphql') {
+      const world: FlowWorld = { ...base, operationId: 'graph', operation: GRAPH, root: '' };
+      const before = compileSeries(world, door.before ?? [], `/doors/${n}/before`);
+      const after = compileSeries(world, door.after ?? [], `/doors/${n}/after`);
+      const entries = graphEntries(document).map((e) =>
+        compileOperation(e.id, e.operation, document, door, { before, flow: e.flow, after }, undefined, self),
+      );
+      operations.set(door.name, entries);
+      return;
+    }
     const own = Object.entries(document.operations)
       .filter(([, operation]) => !operation.internal)
       .map(([id, operation]) => compileAt(id, operation, door, n));
@@ -144,6 +155,7 @@ function secretsOf(document: FlowDocument): SecretPlaces {
 type Door = FlowDocument['doors'][number];
 /** What other flows call: no guards but those that look at the message. */
 const INSIDE: Door = { name: 'inside', path: '/' };
+const GRAPH: OperationDocument = { method: 'POST', path: '/', flow: [] };
 
 function contractOf(operation: OperationDocument, backends: BackendSet): ContractOperation | undefined {
   const { backend, operation: name } = operation.soap ?? {};

@@ -229,9 +229,11 @@ export const FlowDocumentSchema = z.strictObject({
         path: basePath,
         hosts: z.array(name).optional(),
         answers: z
-          .enum(['json', 'xml'])
+          .enum(['json', 'xml', 'graphql'])
           .optional()
-          .describe('What this door always answers; when absent, what the caller asks for by Accept, else JSON'),
+          .describe(
+            'What this door always answers; graphql: one graph over all operations at its base path. When absent, what the caller asks for by Accept, else JSON',
+          ),
         before: nestedFlow.optional().describe('Steps before the flow, for requests by this door'),
         after: nestedFlow.optional().describe('Steps behind the flow, for replies by this door'),
         guards: z.array(GuardSchema).optional(),
@@ -267,6 +269,29 @@ export const FlowDocumentSchema = z.strictObject({
   backends: z.record(slug, backend).optional(),
   types: z.record(z.string(), jsonSchema).optional(),
   operations: z.record(slug, operationSchema),
+  graph: z
+    .strictObject({
+      joins: z
+        .array(
+          z.strictObject({
+            type: z.string().min(1).describe('Type of this document that gets the field'),
+            field: z.string().regex(/^[A-Za-z][A-Za-z0-9_]*$/),
+            operation: slug.describe('Safe operation that resolves it'),
+            with: z.record(z.string(), z.string()).describe('Its parameters, each from a property of the type'),
+          }),
+        )
+        .max(500)
+        .optional(),
+      limits: z
+        .strictObject({
+          depth: z.int().min(1).max(100).optional().describe('Nesting of fields; 15 when absent'),
+          fields: z.int().min(1).max(10_000).optional().describe('Fields of one query in all; 500 when absent'),
+          introspection: z.boolean().optional().describe('false: __schema and __type are refused'),
+        })
+        .optional(),
+    })
+    .optional()
+    .describe('How doors that answer graphql join the operations'),
   cases: z.array(caseDocument).optional(),
   text: z
     .strictObject({ format: z.enum(['yaml', 'json']), source: z.string().max(5_000_000) })

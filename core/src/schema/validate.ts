@@ -330,6 +330,9 @@ const LABEL = '[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?';
 const ATOM = "[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+";
 const EMAIL = new RegExp(`^${ATOM}(?:\\.${ATOM})*@(?:${LABEL}\\.)+${LABEL}$`);
 
+/** True where the text has the format, or the format is not known. */
+export const formatHolds = (format: string, text: string): boolean => FORMATS[format]?.(text) ?? true;
+
 /** Formats are asserted where we write or read them; RFC 3339 §5.6 for dates and times. */
 const FORMATS: Record<string, (text: string) => boolean> = {
   'date-time': (t) => DATE_TIME.test(t) && realDay(t),

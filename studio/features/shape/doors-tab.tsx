@@ -88,9 +88,10 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
                       ['', 'what is asked for'],
                       ['json', 'always JSON'],
                       ['xml', 'always XML'],
+                      ['graphql', 'a graph (GraphQL)'],
                     ]}
                     readOnly={readOnly}
-                    onChange={(a) => set(i, { ...door, answers: a === '' ? undefined : (a as 'json' | 'xml') })}
+                    onChange={(a) => set(i, { ...door, answers: a === '' ? undefined : (a as Door['answers']) })}
                   />
                 </td>
                 <td className="mono">{address ? `${address}${door.path}` : ''}</td>

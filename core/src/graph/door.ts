@@ -1,0 +1,197 @@
+import { readJson, writeJson, JsonError } from '../codec/json';
+import type { FlowDocument, OperationDocument } from '../flow/document';
+import type { CompiledStep, InnerEnd, Run } from '../flow/run';
+import { Body } from '../message/body';
+import { essence } from '../message/headers';
+import { lower } from '../message/digits';
+import type { Message } from '../message/message';
+import { Refusal } from '../problem';
+import {
+  executeGraph,
+  GRAPH_LIMITS,
+  readGraphRequest,
+  type GraphLimits,
+  type GraphRequest,
+  type GraphResult,
+} from './execute';
+import { graphOf, type GraphCall, type GraphContext, type GraphReply } from './graph';
+
+/** The way into a graph by HTTP (GraphQL over HTTP, draft of 2025: GET §5.2, POST §5.3, media types and statuses §6.4). */
+
+const OWN = 'application/graphql-response+json';
+const PLAIN = 'application/json';
+
+export interface GraphEntry {
+  readonly id: string;
+  readonly operation: OperationDocument;
+  readonly flow: readonly CompiledStep[];
+}
+
+/** What callers see of a graph: one path, POST and GET. */
+export function graphEntries(document: FlowDocument): GraphEntry[] {
+  const { schema } = graphOf(document);
+  const limits: GraphLimits = { ...GRAPH_LIMITS, ...document.graph?.limits };
+  const step: CompiledStep = {
+    kind: 'graph',
+    at: '/0',
+    async run(run) {
+      const request = await requestOf(run);
+      const own = acceptsOwn(run.firstMessage.headers.accept);
+      const read = readGraphRequest(schema, request, limits);
+      if ('errors' in read) {
+        run.message = answer({ errors: read.errors.map((e) => e.toJSON()) }, own ? 400 : 200, own);
+        return;
+      }
+      if (read.kind === 'mutation' && run.request.method === 'GET')
+        throw new Refusal('HNG-402', { detail: 'A mutation is sent by POST.', headers: { allow: 'POST' } });
+      const context = new Calls(run, document, read.kind === 'query');
+      const result = await executeGraph(schema, read.document, request, context);
+      run.notes = { ...run.notes, calls: context.count, saved: context.saved };
+      run.message = answer(result, own && !('data' in result) ? 400 : 200, own);
+    },
+  };
+  const operation = (method: 'GET' | 'POST'): OperationDocument => ({
+    method,
+    path: '/',
+    summary: 'The graph',
+    flow: [],
+  });
+  return [
+    { id: 'graph', operation: operation('POST'), flow: [step] },
+    { id: 'graph', operation: operation('GET'), flow: [step] },
+  ];
+}
+
+function answer(result: GraphResult, status: number, own: boolean): Message {
+  const mediaType = own ? `${OWN}; charset=utf-8` : `${PLAIN}; charset=utf-8`;
+  return {
+    status,
+    headers: { 'content-type': mediaType },
+    body: Body.ofText(
+      writeJson({ ...('data' in result && { data: result.data }), ...(result.errors && { errors: result.errors }) }),
+      mediaType,
+    ),
+    format: 'JSON',
+  };
+}
+
+/** A client that names the media type of the draft gets it; one that does not is an older one. */
+const acceptsOwn = (accept: string | undefined): boolean => accept?.toLowerCase().includes(OWN) ?? false;
+
+async function requestOf(run: Run): Promise<GraphRequest> {
+  const wrong = (words: string) =>
+    new Refusal('HNG-403', { detail: words, errors: [{ pointer: '', code: 'graphql', detail: words }] });
+  const parse = (text: string, what: string): unknown => {
+    try {
+      return lower(readJson(text));
+    } catch (error) {
+      if (error instanceof JsonError)
+        throw wrong(`${what} is not JSON: ${error.message} at character ${error.position + 1}.`);
+      throw error;
+    }
+  };
+  let given: Record<string, unknown>;
+  if (run.request.method === 'GET') {
+    const search = new URLSearchParams(run.request.search);
+    const variables = search.get('variables');
+    given = {
+      query: search.get('query') ?? undefined,
+      operationName: search.get('operationName') ?? undefined,
+      variables: variables ? parse(variables, 'variables') : undefined,
+    };
+  } else {
+    const type = run.message.headers['content-type'];
+    if (type === undefined || essence(type) !== PLAIN)
+      throw new Refusal('HNG-406', { detail: `The body must be ${PLAIN}; it is ${type ?? 'of no type'}.` });
+    await run.message.body.load();
+    const value = parse(run.message.body.text(), 'The body');
+    if (value === null || typeof value !== 'object' || Array.isArray(value))
+      throw wrong('The body must be an object with query.');
+    given = value as Record<string, unknown>;
+  }
+  const { query, variables, operationName } = given;
+  if (typeof query !== 'string' || !query.trim()) throw wrong('query is missing: the text of a GraphQL document.');
+  if (variables !== undefined && variables !== null && (typeof variables !== 'object' || Array.isArray(variables)))
+    throw wrong('variables must be an object.');
+  if (operationName !== undefined && operationName !== null && typeof operationName !== 'string')
+    throw wrong('operationName must be a text.');
+  return {
+    query,
+    ...(variables ? { variables: variables as Record<string, unknown> } : {}),
+    ...(operationName ? { operationName } : {}),
+  };
+}
+
+/** Calls of one request. In a query the same call is made once. */
+class Calls implements GraphContext {
+  count = 0;
+  /** Calls that were not made because another had asked the same. */
+  saved = 0;
+  private readonly known = new Map<string, Promise<GraphReply>>();
+
+  constructor(
+    private readonly run: Run,
+    private readonly document: FlowDocument,
+    private readonly once: boolean,
+  ) {}
+
+  call(call: GraphCall): Promise<GraphReply> {
+    const key = JSON.stringify([call.operation, call.path, call.query, call.headers, call.body]);
+    const found = this.once ? this.known.get(key) : undefined;
+    if (found) {
+      this.saved++;
+      return found;
+    }
+    const reply = this.send(call);
+    if (this.once) this.known.set(key, reply);
+    return reply;
+  }
+
+  private async send(call: GraphCall): Promise<GraphReply> {
+    const { run } = this;
+    const n = this.count++;
+    const operation = this.document.operations[call.operation]!;
+    const inner: InnerEnd = await run.more.inner!({
+      operation: call.operation,
+      message: messageOf(operation, call),
+      run: run.fork(),
+      at: `/0/calls/${n}`,
+      made: true,
+    });
+    run.backendMs += inner.backendMs;
+    await inner.reply.body.load();
+    const type = inner.reply.headers['content-type'] ?? '';
+    const value = inner.reply.body.isEmpty
+      ? undefined
+      : /json/i.test(type)
+        ? inner.reply.body.value()
+        : inner.reply.body.text();
+    return { status: inner.reply.status ?? 200, value };
+  }
+}
+
+/** The request of an operation as a caller would send it. */
+function messageOf(operation: OperationDocument, call: GraphCall): Message {
+  const text = (v: unknown): string => (typeof v === 'object' ? JSON.stringify(v) : String(v));
+  const path = operation.path.replace(/\{([^}]*)\}/g, (_m, name: string) =>
+    encodeURIComponent(text(call.path[name] ?? '')),
+  );
+  const search = new URLSearchParams();
+  for (const [name, value] of Object.entries(call.query))
+    for (const v of Array.isArray(value) ? value : [value]) search.append(name, text(v));
+  const query = search.toString();
+  const headers: Record<string, string> = { accept: PLAIN };
+  for (const [name, value] of Object.entries(call.headers)) headers[name.toLowerCase()] = text(value);
+  const mediaType = operation.request?.mediaType ?? PLAIN;
+  if (call.body !== undefined) headers['content-type'] = PLAIN;
+  return {
+    method: operation.method,
+    path: query ? `${path}?${query}` : path,
+    headers,
+    body:
+      call.body === undefined
+        ? Body.empty()
+        : Body.ofText(writeJson(call.body), /json/i.test(mediaType) ? mediaType : PLAIN),
+    format: 'JSON',
+  };
+}

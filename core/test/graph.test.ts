@@ -1,0 +1,293 @@
+/* eslint-disable @typescript-eslint/no-explicit-any -- replies are looked at from outside */
+import { beforeEach, describe, expect, test } from '@jest/globals';
+import {
+  buildClientSchema,
+  buildSchema,
+  getIntrospectionQuery,
+  printSchema,
+  validateSchema,
+  type IntrospectionQuery,
+} from 'graphql';
+import { Body, checkDocument, compileApi, exportGraphql, graphOf, rehearse, type FlowDocument } from '../src';
+import { document, get } from './graph-world';
+
+let sent: string[] = [];
+beforeEach(() => void (sent = []));
+const CALLS = [
+  {
+    number: 'A',
+    'vessel-id': 'x',
+    vesselId: 'v1',
+    kind: 'in-bound',
+    day: '2026-12-04',
+    tons: 5_000_000_000,
+    notes: null,
+    extra: { any: [1] },
+  },
+  { number: 'B', vesselId: 'v2', kind: 'true', tons: 1, notes: 'n' },
+  { number: 'C', vesselId: 'v1', kind: 'outbound', tons: 2, notes: null },
+];
+
+async function ask(
+  given: { query?: string; variables?: unknown; operationName?: string } | string,
+  { d = document(), accept = 'application/graphql-response+json', method = 'POST', type = 'application/json' } = {},
+) {
+  const text = typeof given === 'string' ? given : JSON.stringify(given);
+  const search =
+    method === 'GET' && typeof given !== 'string'
+      ? `?${new URLSearchParams({ query: given.query ?? '', ...(given.variables ? { variables: JSON.stringify(given.variables) } : {}) }).toString()}`
+      : '';
+  const entry = compileApi(d)
+    .operations.get('graph')!
+    .find((o) => o.method === method)!;
+  const json = (status: number, value: unknown) => ({
+    status,
+    headers: { 'content-type': 'application/json' },
+    body: Body.ofText(JSON.stringify(value), 'application/json'),
+  });
+  const outcome = await entry.handle(
+    {
+      ...{ method, url: '/graph', path: {}, query: {}, search, rest: '' },
+      headers: { accept, ...(method === 'POST' && { 'content-type': type }) },
+      body: method === 'POST' ? Body.ofText(text, type) : Body.empty(),
+    },
+    {
+      ports: {
+        clock: { now: () => 0 },
+        backends: {
+          async send(r) {
+            await r.body.load();
+            sent.push(`${r.method} ${r.url}${r.body.isEmpty ? '' : ` ${r.body.text()}`}`);
+            if (r.method === 'DELETE') return { status: 204, headers: {}, body: Body.empty() };
+            if (r.method === 'POST') return json(200, { ...CALLS[0], ...(JSON.parse(r.body.text()) as object) });
+            const id = /vessels\/(.*)$/.exec(r.url)?.[1];
+            if (id === 'v2') return json(404, { title: 'No such vessel' });
+            if (id === 'broken') return json(500, {});
+            return json(200, id ? { id, name: `Vessel ${id}`, metres: 7.5 } : CALLS);
+          },
+        },
+      },
+      env: {},
+      traceId: 't',
+      outbound: {},
+    },
+  );
+  await outcome.reply.body.load();
+  return {
+    status: outcome.reply.status,
+    type: outcome.reply.headers['content-type'],
+    headers: outcome.reply.headers,
+    body: outcome.reply.body.isEmpty
+      ? undefined
+      : (JSON.parse(outcome.reply.body.text()) as { data?: any; errors?: any[]; detail?: string }),
+  };
+}
+
+describe('the schema', () => {
+  test('is valid, exported as it is served, and says what the contract says', async () => {
+    const { schema, findings } = graphOf(document());
+    expect(validateSchema(schema)).toEqual([]);
+    expect(findings).toEqual([]);
+    const sdl = exportGraphql(document());
+    expect(printSchema(buildSchema(sdl))).toBe(sdl.trimEnd());
+    const { body } = await ask({ query: getIntrospectionQuery({ specifiedByUrl: true, schemaDescription: true }) });
+    expect(printSchema(buildClientSchema(body!.data as IntrospectionQuery))).toBe(sdl.trimEnd());
+    expect(sdl).toContain('listCalls(kind: String, pageSize: Int): [Call!]');
+    expect(sdl).toContain('getVessel(vesselId: String!): Vessel');
+    expect(sdl).toContain('addCall(input: NewCallInput!): Call');
+    expect(sdl).toContain('dropCall(number: String!): Boolean');
+    expect(sdl).toContain('"""A call at the port"""');
+    expect(sdl).toMatch(
+      /type Call \{[^}]*vesselId: String![^}]*kind: CallKind![^}]*day: Date[^}]*tons: Long![^}]*notes: String\n[^}]*extra: JSON/,
+    );
+    expect(sdl).toMatch(/enum CallKind \{\s+in_bound\s+outbound\s+_true\s+\}/);
+    expect(sdl).not.toContain('hidden');
+  });
+
+  test('names that clash are told apart and told', () => {
+    const d = document();
+    const twice: FlowDocument = {
+      ...d,
+      types: {
+        ...d.types,
+        'New-Call': { type: 'object', properties: { a: { type: 'string' } } },
+        call: { type: 'object', properties: { b: { type: 'string' } } },
+      },
+      operations: { ...d.operations, ListCalls: get('/more', { $ref: '#/types/call' }, 'calls') },
+    };
+    const codes = checkDocument(twice).filter((f) => f.code === 'HNG-326');
+    expect(codes.map((f) => f.message).join()).toContain('ListCalls is listCalls2 there');
+    expect(validateSchema(graphOf(twice).schema)).toEqual([]);
+    expect(validateSchema(graphOf({ ...d, operations: {}, graph: undefined }).schema)).toEqual([]);
+  });
+});
+
+describe('a query', () => {
+  test('is answered with exactly what it asks for; the same vessel is asked for once', async () => {
+    const { status, type, body } = await ask({
+      query:
+        '{ listCalls(kind: "x", pageSize: 3) { number kind day tons notes extra vessel_id: vesselId vessel { name metres } } }',
+    });
+    expect([status, type]).toEqual([200, 'application/graphql-response+json; charset=utf-8']);
+    expect(body!.errors).toBeUndefined();
+    expect(body!.data.listCalls).toEqual([
+      {
+        number: 'A',
+        kind: 'in_bound',
+        day: '2026-12-04',
+        tons: 5_000_000_000,
+        notes: null,
+        extra: { any: [1] },
+        vessel_id: 'v1',
+        vessel: { name: 'Vessel v1', metres: 7.5 },
+      },
+      { number: 'B', kind: '_true', day: null, tons: 1, notes: 'n', extra: null, vessel_id: 'v2', vessel: null },
+      {
+        number: 'C',
+        kind: 'outbound',
+        day: null,
+        tons: 2,
+        notes: null,
+        extra: null,
+        vessel_id: 'v1',
+        vessel: { name: 'Vessel v1', metres: 7.5 },
+      },
+    ]);
+    // Least possible: one list, and one call for each vessel that differs.
+    expect(sent).toEqual([
+      'GET http://calls.example/calls?kind=x&page-size=3',
+      'GET http://vessels.example/vessels/v1',
+      'GET http://vessels.example/vessels/v2',
+    ]);
+  });
+
+  test('variables, enumerations and names of the contract go into the call; a mutation calls every time', async () => {
+    const query =
+      'mutation M($c: NewCallInput!) { a: addCall(input: $c) { number kind } b: addCall(input: $c) { number } dropCall(number: "A/1") }';
+    const { body } = await ask({
+      query,
+      variables: { c: { vessel_id: 'v9', kind: 'in_bound', tons: '9007199254740991' } },
+    });
+    // The member vessel-id is vesselId where nothing else is called so.
+    expect(body!.errors?.[0].message ?? '').toContain('vessel_id');
+    const right = await ask({
+      query,
+      variables: { c: { vesselId: 'v9', kind: 'in_bound', tons: '9007199254740991' } },
+    });
+    expect(right.body).toEqual({ data: { a: { number: 'A', kind: 'in_bound' }, b: { number: 'A' }, dropCall: true } });
+    const call = 'POST http://calls.example/calls {"vessel-id":"v9","kind":"in-bound","tons":9007199254740991}';
+    expect(sent).toEqual([call, call, 'DELETE http://calls.example/calls/A%2F1']);
+  });
+
+  test('an operation that fails is an error of its field, with status and problem; the rest is there', async () => {
+    const { status, body } = await ask({
+      query:
+        '{ a: getVessel(vesselId: "broken") { name } b: getVessel(vesselId: "v1") { name } c: getVessel(vesselId: "v2") { name } }',
+    });
+    expect(status).toBe(200);
+    expect(body!.data).toEqual({ a: null, b: { name: 'Vessel v1' }, c: null });
+    expect(body!.errors!.map((e) => [e.path, e.extensions.status])).toEqual([
+      [['a'], 500],
+      [['c'], 404],
+    ]);
+    expect(body!.errors![1].message).toBe('No such vessel');
+  });
+
+  test.each([
+    ['{ nothing }', 400],
+    ['{ listCalls { number ', 400],
+    ['query A { __typename } query B { __typename }', 400],
+    ['{ getVessel { name } }', 400],
+    ['{ getVessel(vesselId: 3) { name } }', 400],
+  ])('%s is refused before anything is called', async (query, status) => {
+    const own = await ask({ query });
+    expect([own.status, own.body!.data, own.body!.errors!.length > 0, sent]).toEqual([status, undefined, true, []]);
+    const plain = await ask({ query }, { accept: 'application/json' });
+    expect([plain.status, plain.type, plain.body!.errors!.length > 0]).toEqual([
+      200,
+      'application/json; charset=utf-8',
+      true,
+    ]);
+  });
+
+  test('depth, number of fields and introspection are bounded', async () => {
+    const limited = (limits: object): FlowDocument => document({ graph: { ...document().graph, limits } });
+    const deep = await ask({ query: '{ listCalls { vessel { name } } }' }, { d: limited({ depth: 2 }) });
+    expect([deep.status, deep.body!.errors![0].extensions.code, sent]).toEqual([400, 'HNG-413', []]);
+    const aliases = Array.from({ length: 30 }, (_, i) => `a${i}: getVessel(vesselId: "v1") { ...F }`).join(' ');
+    const wide = await ask(
+      { query: `{ ${aliases} } fragment F on Vessel { a: name b: name c: name }` },
+      { d: limited({ fields: 100 }) },
+    );
+    expect(wide.body!.errors![0].message).toContain('more than 100 fields');
+    const closed = await ask({ query: '{ __schema { types { name } } }' }, { d: limited({ introspection: false }) });
+    expect(closed.status).toBe(400);
+  });
+});
+
+describe('over HTTP', () => {
+  test('GET queries; a mutation by GET is refused; bodies that are no requests say so', async () => {
+    const read = await ask(
+      { query: 'query Q($v: String!) { getVessel(vesselId: $v) { name } }', variables: { v: 'v1' } },
+      { method: 'GET' },
+    );
+    expect(read.body).toEqual({ data: { getVessel: { name: 'Vessel v1' } } });
+    const write = await ask({ query: 'mutation { dropCall(number: "A") }' }, { method: 'GET' });
+    expect([write.status, write.headers.allow]).toEqual([405, 'POST']);
+    expect((await ask('{"query": ')).status).toBe(400);
+    expect((await ask('[]')).status).toBe(400);
+    expect((await ask({})).body!.detail).toContain('query is missing');
+    expect((await ask({ query: '{ __typename }', variables: [1] })).status).toBe(400);
+    expect((await ask('query=x', { type: 'text/plain' })).status).toBe(415);
+    expect((await ask({ query: '' }, { method: 'GET' })).status).toBe(400);
+  });
+
+  test('guards of the door act once for a query', async () => {
+    const d = document({ guards: [{ kind: 'rate', calls: 1, seconds: 60 }] });
+    const both = await ask(
+      { query: '{ a: getVessel(vesselId: "v1") { name } b: getVessel(vesselId: "v3") { name } }' },
+      { d },
+    );
+    expect(both.body!.errors).toBeUndefined();
+    const key = await ask({ query: '{ __typename }' }, { d: document({ guards: [{ kind: 'key' }] }) });
+    expect(key.status).toBe(401);
+  });
+});
+
+test('a rehearsal shows the query as a step with the calls inside it', async () => {
+  const entry = compileApi(document())
+    .operations.get('graph')!
+    .find((o) => o.method === 'POST')!;
+  const text = JSON.stringify({ query: '{ getVessel(vesselId: "v1") { name } }' });
+  const r = await rehearse(
+    entry,
+    {
+      ...{ method: 'POST', url: '/graph', path: {}, query: {}, search: '', rest: '' },
+      headers: { 'content-type': 'application/json' },
+      body: Body.ofText(text, 'application/json'),
+    },
+    {
+      ports: {
+        clock: { now: () => 0 },
+        backends: {
+          send: async () => ({
+            status: 200,
+            headers: { 'content-type': 'application/json' },
+            body: Body.ofText('{"id":"v1","name":"Whimbrel"}', 'application/json'),
+          }),
+        },
+      },
+      env: {},
+      traceId: 't',
+      outbound: {},
+    },
+  );
+  expect(r.reply.text).toBe('{"data":{"getVessel":{"name":"Whimbrel"}}}');
+  expect(r.steps.map((s) => [s.at, s.kind, s.taken])).toEqual(
+    expect.arrayContaining([
+      ['/0', 'graph', true],
+      ['/0/calls/0/inner/0', 'call', true],
+    ]),
+  );
+  expect(r.steps.find((s) => s.kind === 'graph')!.notes).toMatchObject({ calls: 1, saved: 0 });
+});
