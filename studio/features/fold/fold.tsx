@@ -148,7 +148,7 @@ export function Fold(p: Props) {
 
   const header = (
     <div className="fold-title">
-      <Link href={`/apis/${p.slug}`} className="soft">
+      <Link href={`/apis/${p.slug}`} className="soft cut" style={{ maxWidth: 180 }} title={document.api.name}>
         {document.api.name} /
       </Link>
       <h1 className="cut">{p.operationId}</h1>

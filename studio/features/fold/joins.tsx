@@ -43,9 +43,14 @@ export function Joins({
 }) {
   const svg = useRef<SVGSVGElement>(null);
   const [curves, setCurves] = useState<Curve[]>([]);
+  const [attempt, setAttempt] = useState(0);
   useLayoutEffect(() => {
     const root = frame.current;
-    if (!root) return;
+    if (!root) {
+      // The frame stands around this: at the first drawing it is not there yet.
+      const later = requestAnimationFrame(() => setAttempt((n) => n + 1));
+      return () => cancelAnimationFrame(later);
+    }
     const measure = () => setCurves(measureJoins(root, svg.current, joins, chosen));
     measure();
     const again = requestAnimationFrame(measure);
@@ -60,7 +65,7 @@ export function Joins({
       changes.disconnect();
       root.removeEventListener('scroll', measure, true);
     };
-  }, [frame, joins, chosen]);
+  }, [frame, joins, chosen, attempt]);
   return (
     <svg ref={svg} className="joins" aria-hidden>
       {[...curves]

@@ -78,7 +78,7 @@ export function MapPin({
           <ChoiceRow
             hideLabel
             label="What the map makes"
-            width={210}
+            width={180}
             value={typeof step.to === 'string' ? `= ${step.to}` : `${step.to.backend ?? ''} ${step.to.operation}`}
             options={targetsOf(world)}
             onChange={(v) => {
@@ -96,13 +96,13 @@ export function MapPin({
         )}
         <span className="grow" />
         {coverage.required > 0 && (
-          <span className={coverage.missing.length ? 'rust' : 'spruce'} title={coverage.missing.join('\n')}>
+          <span className={`nowrap ${coverage.missing.length ? 'rust' : 'spruce'}`} title={coverage.missing.join('\n')}>
             {coverage.filled} of {coverage.required} required
           </span>
         )}
         {!readOnly && (
           <button
-            className="plain soft"
+            className="plain soft nowrap"
             title="The same map as one JSONata text, and back where that is possible"
             onClick={() => onChange({ ...step, ...(step.whole === undefined ? wholeOf(step) : fieldsOf(step)) })}
           >

@@ -107,7 +107,9 @@ export function MessageTree(p: Props) {
                 }
               }}
             >
-              <span className="name">{r.name}</span>
+              <span className="name" title={r.name.length > 30 ? r.name : undefined}>
+                {r.name}
+              </span>
               <span className="words">
                 {r.words}
                 {r.nullable ? ' or null' : ''}
