@@ -328,13 +328,15 @@ test('doors shape requests before the flow and replies behind it', async () => {
   expect(r.steps.map((s) => s.at)).toEqual(['/0', '/doors/0/before/0', '/doors/0/after/0']);
 });
 
-test('a rehearsal travels with every message once, and comes back the same', async () => {
+test('a rehearsal travels with every message once, a JSON body as its text alone, and comes back the same', async () => {
   const r = await world(
     api([{ kind: 'set', values: { a: '1' } }, { kind: 'set', values: { b: '2' } }, answer('vars')]),
   ).run();
   const packed = packRehearsal(r);
   expect(packed.messages).toHaveLength(2);
-  expect(unpackRehearsal(JSON.parse(JSON.stringify(packed)) as typeof packed)).toEqual(JSON.parse(JSON.stringify(r)));
+  const travelled = JSON.stringify(r, (key, v: unknown) => (key === 'body' && typeof v === 'object' ? undefined : v));
+  expect(unpackRehearsal(JSON.parse(JSON.stringify(packed)) as typeof packed)).toEqual(JSON.parse(travelled));
+  expect(JSON.parse(r.reply.text!)).toEqual(r.reply.body);
 });
 
 test('a document with steps inside steps is read, checked and written as it was', () => {
