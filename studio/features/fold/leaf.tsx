@@ -107,7 +107,7 @@ export function Leaf(p: Props) {
       {shownMode === 'Against' && p.against ? (
         <Against message={message} text={text} against={p.against} />
       ) : shownMode === 'Tree' ? (
-        <div className="leaf-body" data-scroll={side}>
+        <div className="leaf-body" data-scroll={side} tabIndex={p.onChoose ? undefined : 0}>
           <MessageTree
             rows={rows}
             value={value}
