@@ -220,16 +220,26 @@ describe('an API from nothing, by keyboard alone', () => {
     await page.byText('.pin-head', 'call, pin');
     const backend = await page.find('[aria-label="Backend"]');
     await backend.sendKeys(Key.ENTER);
-    await page.find('[role=listbox]');
+    await page.byText('[role=option]', 'vessels');
+    await page.waitFor(
+      'the list to have the focus',
+      async () => (await driver.executeScript('return document.activeElement.getAttribute("role")')) === 'option',
+    );
     await keys('v', Key.ENTER);
+    await page.waitFor('vessels', async () => (await backend.getText()).trim() === 'vessels');
     const operation = await page.find('[aria-label="Operation"]');
     await operation.sendKeys(Key.ENTER);
-    await page.byText('[role=option]', 'getVessel');
-    await keys('g', Key.ENTER);
-    await page.byText('.pin-box, .MuiSelect-select', 'getVessel');
+    // Two operations begin with get: the list goes on to the second by its next letters.
+    await page.byText('[role=option]', 'getOwner');
+    await page.waitFor(
+      'the list to have the focus',
+      async () => (await driver.executeScript('return document.activeElement.getAttribute("role")')) === 'option',
+    );
+    await keys('g', 'e', 't', 'o', Key.ENTER);
+    await page.waitFor('getOwner', async () => (await operation.getText()).trim() === 'getOwner');
     await (await page.byText('.pin-form button', 'Put a map in front')).sendKeys(Key.ENTER);
     await page.byText('.pin-head', 'map, pin');
-    await page.byText('.suggestions', 'suggested');
+    await page.byText('.suggestions', 'id → id');
     await saved();
   });
 });
