@@ -8,7 +8,16 @@ import {
   validateSchema,
   type IntrospectionQuery,
 } from 'graphql';
-import { Body, checkDocument, compileApi, exportGraphql, graphOf, rehearse, type FlowDocument } from '../src';
+import {
+  Body,
+  checkDocument,
+  compileApi,
+  exportGraphql,
+  graphOf,
+  rehearse,
+  type FlowDocument,
+  type OperationDocument,
+} from '../src';
 import { document, get } from './graph-world';
 
 let sent: string[] = [];
@@ -30,7 +39,13 @@ const CALLS = [
 
 async function ask(
   given: { query?: string; variables?: unknown; operationName?: string } | string,
-  { d = document(), accept = 'application/graphql-response+json', method = 'POST', type = 'application/json' } = {},
+  {
+    d = document(),
+    accept = 'application/graphql-response+json',
+    method = 'POST',
+    type = 'application/json',
+    headers = {} as Record<string, string>,
+  } = {},
 ) {
   const text = typeof given === 'string' ? given : JSON.stringify(given);
   const search =
@@ -48,7 +63,7 @@ async function ask(
   const outcome = await entry.handle(
     {
       ...{ method, url: '/graph', path: {}, query: {}, search, rest: '' },
-      headers: { accept, ...(method === 'POST' && { 'content-type': type }) },
+      headers: { accept, ...(method === 'POST' && { 'content-type': type }), ...headers },
       body: method === 'POST' ? Body.ofText(text, type) : Body.empty(),
     },
     {
@@ -251,6 +266,62 @@ describe('over HTTP', () => {
     expect(both.body!.errors).toBeUndefined();
     const key = await ask({ query: '{ __typename }' }, { d: document({ guards: [{ kind: 'key' }] }) });
     expect(key.status).toBe(401);
+  });
+
+  describe('guards of a single operation', () => {
+    const guarded = (
+      guards: NonNullable<OperationDocument['guards']>,
+      operation = 'getVessel',
+      more: Partial<FlowDocument> = {},
+    ) => {
+      const d = document(more);
+      return { ...d, operations: { ...d.operations, [operation]: { ...d.operations[operation]!, guards } } };
+    };
+    // SHA-256 of "abc": FIPS 180-2, appendix B.1.
+    const apps = {
+      quay: { keys: ['ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad'], plan: 'slow' },
+    };
+
+    test('refuse the field, whoever was let in at the door; the rest of the query is answered', async () => {
+      const d = guarded([{ kind: 'key' }], 'getVessel', { apps });
+      const query = '{ listCalls { number vessel { name } } }';
+      const without = await ask({ query }, { d });
+      expect(without.body!.data.listCalls[0]).toEqual({ number: 'A', vessel: null });
+      expect(without.body!.errors![0]).toMatchObject({ path: ['listCalls', 0, 'vessel'], extensions: { status: 401 } });
+      expect(sent).toEqual(['GET http://calls.example/calls?kind=&page-size=']);
+      const wrong = await ask({ query }, { d, headers: { 'x-api-key': 'abd' } });
+      expect(wrong.body!.errors![0].extensions.status).toBe(401);
+      const right = await ask({ query }, { d, headers: { 'x-api-key': 'abc' } });
+      expect(right.body!.data.listCalls[0].vessel).toEqual({ name: 'Vessel v1' });
+    });
+
+    test('see the key that the door took out of the request, in the query too', async () => {
+      const d = guarded([{ kind: 'key' }], 'getVessel', { apps, guards: [{ kind: 'key' }] });
+      const query = '{ getVessel(vesselId: "v1") { name } }';
+      const both = await ask({ query }, { d, headers: { 'x-api-key': 'abc' } });
+      expect(both.body).toEqual({ data: { getVessel: { name: 'Vessel v1' } } });
+    });
+
+    test('count each call, and the plan of an app that only the field knows acts', async () => {
+      const query = '{ a: getVessel(vesselId: "v1") { name } b: getVessel(vesselId: "v3") { name } }';
+      const counted = await ask({ query }, { d: guarded([{ kind: 'rate', calls: 1, seconds: 60, per: 'operation' }]) });
+      expect(counted.body!.data).toEqual({ a: { name: 'Vessel v1' }, b: null });
+      expect(counted.body!.errors![0]).toMatchObject({ path: ['b'], extensions: { status: 429 } });
+      const plans = { slow: { guards: [{ kind: 'rate' as const, calls: 1, seconds: 60 }] } };
+      const planned = await ask(
+        { query },
+        { d: guarded([{ kind: 'key' }], 'getVessel', { apps, plans }), headers: { 'x-api-key': 'abc' } },
+      );
+      expect(planned.body!.data.b).toBeNull();
+    });
+
+    test('look at the size of what the operation gets, not of the query', async () => {
+      const d = guarded([{ kind: 'size', maxBytes: 20 }], 'addCall');
+      const query = 'mutation ($v: String!) { addCall(input: { vesselId: $v }) { number } }';
+      expect((await ask({ query, variables: { v: 'v1' } }, { d })).body!.errors).toBeUndefined();
+      const large = await ask({ query, variables: { v: 'x'.repeat(30) } }, { d });
+      expect(large.body!.errors![0].extensions.status).toBe(413);
+    });
   });
 });
 

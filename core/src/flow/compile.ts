@@ -1,3 +1,4 @@
+import { compilePlans, fieldGuards, NO_CHECKS } from '../guards/compile';
 import { GUARD_ORDER, guardKind } from '../guards/registry';
 import { effectiveGuards, type CompiledGuard, type EffectiveGuard } from '../guards/kind';
 import type { Message } from '../message/message';
@@ -115,7 +116,7 @@ export function compileApi(document: FlowDocument, neighbours?: Neighbours): Com
       const world: FlowWorld = { ...base, operationId: 'graph', operation: GRAPH, root: '' };
       const before = compileSeries(world, door.before ?? [], `/doors/${n}/before`);
       const after = compileSeries(world, door.after ?? [], `/doors/${n}/after`);
-      const entries = graphEntries(document).map((e) =>
+      const entries = graphEntries(document, fieldGuards(document, door.name)).map((e) =>
         compileOperation(e.id, e.operation, document, door, { before, flow: e.flow, after }, undefined, self),
       );
       operations.set(door.name, entries);
@@ -304,21 +305,6 @@ function compileOperation(
       }
     },
   };
-}
-
-const NO_CHECKS: readonly CompiledGuard[] = [];
-
-/** Guards of plans act once it is known who calls, besides those of API, door and operation. */
-function compilePlans(
-  document: FlowDocument,
-  context: Parameters<ReturnType<typeof guardKind>['compile']>[1],
-): Map<string, readonly CompiledGuard[]> {
-  return new Map(
-    Object.entries(document.plans ?? {}).map(([name, plan]) => [
-      name,
-      (plan.guards ?? []).flatMap((g) => (g.off ? [] : (guardKind(g.kind).compile(g, context) ?? []))),
-    ]),
-  );
 }
 
 /** The reply with the header fields that the run gathered on its way. */

@@ -73,6 +73,8 @@ export class Run {
   planName: string | undefined;
   /** Set by a step for the observer: facts that stand beside the messages. */
   notes: Record<string, unknown> | undefined;
+  /** The request with everything that guards withheld since: for guards that come later, never for a flow. */
+  came: FlowRequest;
 
   constructor(
     public request: FlowRequest,
@@ -86,6 +88,7 @@ export class Run {
   ) {
     this.message = request.message;
     this.began = request.message;
+    this.came = request;
     this.identity = more.identity;
   }
 
@@ -94,8 +97,10 @@ export class Run {
     const more = item === undefined ? this.more : { ...this.more, trail: [...(this.more.trail ?? []), item] };
     const run = new Run(this.request, this.ports, this.env, this.environment, this.outbound, this.observer, more);
     run.began = this.began;
+    run.came = this.came;
     run.message = message;
     run.identity = this.identity;
+    run.planName = this.planName;
     run.backendMs = this.backendMs;
     run.replyHeaders = this.replyHeaders;
     Object.assign(run.vars, this.vars);
@@ -112,7 +117,13 @@ export class Run {
         prefix,
         inner,
       }),
-      { began: run.began, message: run.message, identity: run.identity, replyHeaders: run.replyHeaders },
+      {
+        began: run.began,
+        came: run.came,
+        message: run.message,
+        identity: run.identity,
+        replyHeaders: run.replyHeaders,
+      },
       { backendMs: run.backendMs, vars: run.vars, steps: run.steps },
     );
   }

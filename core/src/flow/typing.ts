@@ -14,7 +14,7 @@ export interface StepTyping {
   readonly after: readonly TypeRow[];
 }
 
-const ROWS = 600;
+const ROWS = 5000;
 
 /** Types of the messages along one operation's flow, steps inside steps too: for trees, joining and completion. */
 export function typeFlow(document: FlowDocument, operationId: string, neighbours?: Neighbours): StepTyping[] {

@@ -1,11 +1,12 @@
 import { readJson, writeJson, JsonError } from '../codec/json';
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import type { CompiledStep, InnerEnd, Run } from '../flow/run';
+import type { FieldGuard } from '../guards/compile';
 import { Body } from '../message/body';
 import { essence } from '../message/headers';
 import { lower } from '../message/digits';
 import type { Message } from '../message/message';
-import { Refusal } from '../problem';
+import { problemOf, Refusal } from '../problem';
 import {
   executeGraph,
   GRAPH_LIMITS,
@@ -28,7 +29,7 @@ export interface GraphEntry {
 }
 
 /** What callers see of a graph: one path, POST and GET. */
-export function graphEntries(document: FlowDocument): GraphEntry[] {
+export function graphEntries(document: FlowDocument, guards: ReadonlyMap<string, FieldGuard>): GraphEntry[] {
   const { schema } = graphOf(document);
   const limits: GraphLimits = { ...GRAPH_LIMITS, ...document.graph?.limits };
   const step: CompiledStep = {
@@ -44,7 +45,7 @@ export function graphEntries(document: FlowDocument): GraphEntry[] {
       }
       if (read.kind === 'mutation' && run.request.method === 'GET')
         throw new Refusal('HNG-402', { detail: 'A mutation is sent by POST.', headers: { allow: 'POST' } });
-      const context = new Calls(run, document, read.kind === 'query');
+      const context = new Calls(run, document, guards, read.kind === 'query');
       const result = await executeGraph(schema, read.document, request, context);
       run.notes = { ...run.notes, calls: context.count, saved: context.saved };
       run.message = answer(result, own && !('data' in result) ? 400 : 200, own);
@@ -132,6 +133,7 @@ class Calls implements GraphContext {
   constructor(
     private readonly run: Run,
     private readonly document: FlowDocument,
+    private readonly guards: ReadonlyMap<string, FieldGuard>,
     private readonly once: boolean,
   ) {}
 
@@ -151,10 +153,24 @@ class Calls implements GraphContext {
     const { run } = this;
     const n = this.count++;
     const operation = this.document.operations[call.operation]!;
+    const message = messageOf(operation, call);
+    const own = run.fork();
+    const guard = this.guards.get(call.operation);
+    if (guard) {
+      // Its guards see what the caller sent, keys included; the operation does not.
+      const seen = asCalled(run, message, call);
+      try {
+        await guard(seen);
+      } catch (error) {
+        if (!(error instanceof Refusal)) throw error;
+        return { status: error.status, value: problemOf(error, message.path ?? '/', run.more.traceId ?? '') };
+      }
+      own.identity = seen.identity;
+    }
     const inner: InnerEnd = await run.more.inner!({
       operation: call.operation,
-      message: messageOf(operation, call),
-      run: run.fork(),
+      message,
+      run: own,
       at: `/0/calls/${n}`,
       made: true,
     });
@@ -168,6 +184,18 @@ class Calls implements GraphContext {
         : inner.reply.body.text();
     return { status: inner.reply.status ?? 200, value };
   }
+}
+
+/** The caller's request as a call of one operation: its credentials and address, the message and values of the call. */
+function asCalled(run: Run, message: Message, call: GraphCall): Run {
+  const { came } = run;
+  const { 'content-length': _length, 'transfer-encoding': _coding, ...headers } = came.message.headers;
+  const own: Message = { ...message, headers: { ...headers, ...message.headers } };
+  const seen = run.fork(own);
+  seen.request = { ...came, message: own, method: message.method ?? 'GET', path: call.path, query: call.query };
+  // What one field has left is nothing that the whole reply could say.
+  seen.replyHeaders = {};
+  return seen;
 }
 
 /** The request of an operation as a caller would send it. */

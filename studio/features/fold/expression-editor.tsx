@@ -7,7 +7,8 @@ import { Prec } from '@codemirror/state';
 import { editorLook } from './editor-look';
 import CodeMirror from '@uiw/react-codemirror';
 import { compileExpression, pathExpression, type ExpressionError, type TypeRow } from '@hinge/core';
-import { useMemo } from 'react';
+import { use, useMemo } from 'react';
+import { NowContext, nowWords, type Now } from './now';
 
 const parser: StreamParser<object> = {
   startState: () => ({}),
@@ -86,17 +87,18 @@ interface Props {
 
 /** JSONata with names completed from the types in reach, and mistakes marked where they are. */
 export function ExpressionEditor({ value, rows, label, readOnly, autoFocus, onChange, onLeave, extra }: Props) {
+  const now = use(NowContext);
   const extensions = useMemo(
     () => [
       language,
       editorLook,
       EditorView.lineWrapping,
       EditorView.contentAttributes.of({ 'aria-label': label }),
-      autocompletion({ override: [(context) => complete(context, rows, extra)], icons: false }),
+      autocompletion({ override: [(context) => complete(context, rows, now, extra)], icons: false }),
       linter((view) => mistakes(view.state.doc.toString()), { delay: 150 }),
       Prec.lowest(keymap.of([{ key: 'Escape', run: () => (onLeave?.(), true) }])),
     ],
-    [rows, label, onLeave, extra],
+    [rows, label, onLeave, extra, now],
   );
   return (
     <CodeMirror
@@ -120,13 +122,18 @@ export function ExpressionEditor({ value, rows, label, readOnly, autoFocus, onCh
 function complete(
   context: CompletionContext,
   rows: readonly TypeRow[],
+  now: Now,
   extra: Props['extra'] = [],
 ): CompletionResult | null {
   const word = context.matchBefore(/[\w.$`-]*/);
   if (!word || (word.from === word.to && !context.explicit)) return null;
   const options = [
     ...extra,
-    ...rows.map((r) => ({ label: pathExpression(r.pointer), detail: r.words, info: r.description })),
+    ...rows.map((r) => ({
+      label: pathExpression(r.pointer),
+      detail: nowWords(r.words, now(r.pointer)),
+      info: r.description,
+    })),
     ...FUNCTIONS.map((f) => ({ label: f, detail: 'function', apply: `${f}(` })),
   ];
   return { from: word.from, options, validFor: /^[\w.$`-]*$/ };

@@ -18,6 +18,7 @@ import { useCallback, useMemo, useRef, useState, type ReactNode } from 'react';
 import { useFailedPin, useJump, usePinKeys, useWalk } from './fold-keys';
 import { Leaf } from './leaf';
 import { joinsOf } from './joins';
+import { NowValues } from './now';
 import { PinHead, type PinAct } from './pin-head';
 import { countTo, faultyFields, leavesOf, pinOf, rangeOf, reachRows } from './places';
 import { StepPin } from './step-pin';
@@ -134,6 +135,7 @@ export function FoldView(p: FoldViewProps) {
   const isMap = step?.kind === 'map';
   const after = useMemo(() => (isMap ? valueOf(seen?.after) : undefined), [isMap, seen]);
   const joins = useMemo(() => (step?.kind === 'map' ? joinsOf(step) : []), [step]);
+  const anchors = useMemo(() => new Set(joins.flatMap((j) => [j.to, ...j.from])), [joins]);
   const lit = useMemo(() => new Set(joins.find((j) => j.to === field)?.from ?? []), [joins, field]);
   const faulty = useMemo(() => faultyFields(own, step), [own, step]);
   const request = p.rehearsal?.request;
@@ -245,6 +247,7 @@ export function FoldView(p: FoldViewProps) {
               preferred={step.kind === 'map' ? 'Tree' : 'Text'}
               against={against(heldStep?.taken ? heldStep.before : undefined)}
               lit={lit}
+              anchors={anchors}
               extra={step.kind === 'map' ? sourceExtra : undefined}
               extraValue={
                 step.kind === 'map'
@@ -258,56 +261,58 @@ export function FoldView(p: FoldViewProps) {
               waiting={p.waiting}
             />
             <div className="pin-pane" role="region" aria-label={`Settings of ${step.kind}, pin ${place + 1}`}>
-              <PinHead
-                step={step}
-                place={range.length > 1 ? `pin ${place + 1} and ${range.length - 1} more` : `pin ${place + 1}`}
-                readOnly={!editable}
-                onName={(name) => change({ ...step, name })}
-                onAct={
-                  p.onAct &&
-                  ((act) => {
-                    const at = p.onAct!(selected, act, range.length);
-                    if (at !== undefined) select(at);
-                  })
-                }
-              />
-              {step.note !== undefined &&
-                (editable ? (
-                  <textarea
-                    className="pin-note"
-                    aria-label="Comment"
-                    rows={2}
-                    defaultValue={step.note}
-                    onBlur={(e) => change({ ...step, note: e.target.value })}
-                  />
-                ) : (
-                  <div className="pin-note soft">{step.note}</div>
-                ))}
-              <StepPin
-                key={`${selected} ${step.kind}`}
-                step={step}
-                at={selected}
-                operation={p.operation}
-                operationId={p.operationId}
-                world={p.world}
-                frame={frame}
-                seen={seen}
-                sourceRows={sourceRows}
-                targetRows={typing?.after ?? []}
-                after={after}
-                chosen={field}
-                findings={own}
-                allFindings={p.findings}
-                readOnly={!editable}
-                focusEditor={focusEditor}
-                unreached={p.unreached}
-                onCase={p.onCase}
-                onChange={change}
-                onLeave={leave}
-                onChoose={choose}
-                onOpen={select}
-                onMapBefore={p.onMapBefore && (() => p.onMapBefore!(selected))}
-              />
+              <NowValues message={seen?.taken ? seen.before : undefined} sample={p.sample} env={p.variables}>
+                <PinHead
+                  step={step}
+                  place={range.length > 1 ? `pin ${place + 1} and ${range.length - 1} more` : `pin ${place + 1}`}
+                  readOnly={!editable}
+                  onName={(name) => change({ ...step, name })}
+                  onAct={
+                    p.onAct &&
+                    ((act) => {
+                      const at = p.onAct!(selected, act, range.length);
+                      if (at !== undefined) select(at);
+                    })
+                  }
+                />
+                {step.note !== undefined &&
+                  (editable ? (
+                    <textarea
+                      className="pin-note"
+                      aria-label="Comment"
+                      rows={2}
+                      defaultValue={step.note}
+                      onBlur={(e) => change({ ...step, note: e.target.value })}
+                    />
+                  ) : (
+                    <div className="pin-note soft">{step.note}</div>
+                  ))}
+                <StepPin
+                  key={`${selected} ${step.kind}`}
+                  step={step}
+                  at={selected}
+                  operation={p.operation}
+                  operationId={p.operationId}
+                  world={p.world}
+                  frame={frame}
+                  seen={seen}
+                  sourceRows={sourceRows}
+                  targetRows={typing?.after ?? []}
+                  after={after}
+                  chosen={field}
+                  findings={own}
+                  allFindings={p.findings}
+                  readOnly={!editable}
+                  focusEditor={focusEditor}
+                  unreached={p.unreached}
+                  onCase={p.onCase}
+                  onChange={change}
+                  onLeave={leave}
+                  onChoose={choose}
+                  onOpen={select}
+                  onMapBefore={p.onMapBefore && (() => p.onMapBefore!(selected))}
+                />
+              </NowValues>
             </div>
             <Leaf
               key={`after ${selected} ${step.kind}`}
@@ -322,6 +327,7 @@ export function FoldView(p: FoldViewProps) {
               error={seen?.error}
               chosen={field}
               faulty={faulty}
+              anchors={anchors}
               onChoose={step.kind === 'map' ? choose : undefined}
               joinable={step.kind === 'map' && editable}
               waiting={p.waiting ?? (seen && !seen.taken ? notTaken(step) : undefined)}

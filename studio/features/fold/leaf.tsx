@@ -28,6 +28,7 @@ interface Props {
   readonly error?: ShownStep['error'];
   readonly chosen?: string;
   readonly lit?: ReadonlySet<string>;
+  readonly anchors?: ReadonlySet<string>;
   readonly faulty?: ReadonlySet<string>;
   readonly onChoose?: (pointer: string) => void;
   /** Rows can be dragged from the left tree to the right one. */
@@ -115,6 +116,7 @@ export function Leaf(p: Props) {
             side={side}
             chosen={p.chosen}
             lit={p.lit}
+            anchors={p.anchors}
             faulty={p.faulty}
             onChoose={p.onChoose}
             joinable={p.joinable}

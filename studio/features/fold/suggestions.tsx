@@ -14,6 +14,8 @@ interface Props {
 /** What a person would take without looking. */
 const SURE = 0.8;
 const SHOWN = 8;
+/** Every field is held against every other: of very large types only the beginning. */
+const MOST = 500;
 
 /** Joins that names, types and places speak for; taken one by one, or all that are sure. */
 export function Suggestions({ step, sourceRows, targetRows, onChange, onChoose }: Props) {
@@ -28,8 +30,8 @@ export function Suggestions({ step, sourceRows, targetRows, onChange, onChoose }
     );
     const sources = sourceRows.filter((s) => !s.pointer.includes('/*'));
     return suggestFields(
-      sources.filter((s) => s.leaf || s.many),
-      open.filter((t) => t.leaf || t.many),
+      sources.filter((s) => s.leaf || s.many).slice(0, MOST),
+      open.filter((t) => t.leaf || t.many).slice(0, MOST),
       { least: 0.5 },
     );
   }, [step.fields, sourceRows, targetRows]);

@@ -72,7 +72,7 @@ export function brief(values: readonly unknown[]): string {
   return typeof v === 'string' ? v : String(v);
 }
 
-const MOST_ROWS = 800;
+const MOST_ROWS = 5000;
 
 /** Rows for a message of which no type is known: what stands in it. */
 export function rowsOfValue(value: unknown): TypeRow[] {

@@ -9,6 +9,7 @@ import { send } from '../../lib/client';
 import { ApiOperations } from '../apis/api-operations';
 import { ReleaseButton } from '../releases/release-button';
 import { useDraft } from '../fold/use-draft';
+import { useShortcuts } from '../fold/use-shortcuts';
 import { AboutTab } from './about-tab';
 import { CallersTab } from './callers-tab';
 import { DoorsTab } from './doors-tab';
@@ -27,11 +28,13 @@ interface Props {
 }
 
 const QUIET_MS = 400;
+const nothing = () => undefined;
 
 /** Shape: what callers see of an API. Every change is saved as a new draft a moment later. */
 export function Shape({ slug, draft, environments, findings: first, address, editable }: Props) {
   const d = useDraft(slug, draft, editable);
   const { document, state } = d;
+  useShortcuts(d.undo, d.redo, () => void d.saveNow(), nothing);
   const [tab, setTab] = useState<'operations' | 'doors' | 'types' | 'callers' | 'about'>('operations');
   const [open, setOpen] = useState<string>();
   const [text, setText] = useState(false);

@@ -18,7 +18,7 @@ import {
   type TextFormat,
 } from '@hinge/core';
 import CodeMirror from '@uiw/react-codemirror';
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { editorLook } from '../fold/editor-look';
 import { ChoiceRow } from '../fold/fields';
 
@@ -61,10 +61,14 @@ export function TextPanel({ slug, document, readOnly, near, onChange }: Props) {
   }, [document, broken, format, read.gone]);
 
   // What is typed becomes the document a moment later.
-  const waiting = useRef<ReturnType<typeof setTimeout>>(undefined);
+  const waiting = useRef<{ readonly timer: ReturnType<typeof setTimeout>; readonly done: () => void }>(undefined);
+  const latest = useRef(document);
+  useLayoutEffect(() => {
+    latest.current = document;
+  }, [document]);
   const take = useCallback(
     (text: string, as: TextFormat) => {
-      const r = readText(text, as, document);
+      const r = readText(text, as, latest.current);
       setRead(r);
       if (!r.document) {
         sessionStorage.setItem(key, text);
@@ -75,16 +79,26 @@ export function TextPanel({ slug, document, readOnly, near, onChange }: Props) {
       own.current = { document: next, source: text, text };
       if (!readOnly) onChange(next);
     },
-    [document, key, onChange, readOnly],
+    [key, onChange, readOnly],
   );
   const type = (text: string) => {
     // What the forms put in comes back as a change too.
     if (text === own.current.source && !broken) return;
     setSource(text);
-    clearTimeout(waiting.current);
-    waiting.current = setTimeout(() => take(text, format), QUIET_MS);
+    clearTimeout(waiting.current?.timer);
+    const done = () => {
+      waiting.current = undefined;
+      take(text, format);
+    };
+    waiting.current = { timer: setTimeout(done, QUIET_MS), done };
   };
-  useEffect(() => () => clearTimeout(waiting.current), []);
+  // Whoever goes over to the forms finds there what was typed.
+  const flush = () => {
+    if (!waiting.current) return;
+    clearTimeout(waiting.current.timer);
+    waiting.current.done();
+  };
+  useEffect(() => () => clearTimeout(waiting.current?.timer), []);
 
   const give = (text: string, as: TextFormat) => {
     setFormat(as);
@@ -177,6 +191,7 @@ export function TextPanel({ slug, document, readOnly, near, onChange }: Props) {
           height="100%"
           extensions={extensions}
           onChange={type}
+          onBlur={flush}
           onCreateEditor={setView}
           basicSetup={{ highlightActiveLine: false, autocompletion: false }}
         />

@@ -14,6 +14,8 @@ export const sizeGuard: GuardKind<SizeGuardDocument> = {
       };
       const declared = Number(m.headers['content-length'] ?? NaN);
       if (declared > guard.maxBytes) refuse();
+      // A message made inside the gateway, e.g. by a field of a graph, declares nothing: its body is there already.
+      if (!m.body.pending && m.body.byteLength > guard.maxBytes) refuse();
       if (Number.isNaN(declared) && m.headers['transfer-encoding'] !== undefined) {
         await m.body.load();
         if (m.body.byteLength > guard.maxBytes) refuse();

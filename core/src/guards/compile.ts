@@ -1,0 +1,47 @@
+import type { FlowDocument } from '../flow/document';
+import type { Run } from '../flow/run';
+import type { CompiledGuard, GuardContext } from './kind';
+import { GUARD_ORDER as ORDER, guardKind } from './registry';
+
+export const NO_CHECKS: readonly CompiledGuard[] = [];
+
+/** Guards of plans act once it is known who calls, besides those of API, door and operation. */
+export function compilePlans(
+  document: FlowDocument,
+  context: GuardContext,
+): ReadonlyMap<string, readonly CompiledGuard[]> {
+  return new Map(
+    Object.entries(document.plans ?? {}).map(([name, plan]) => [
+      name,
+      (plan.guards ?? []).flatMap((g) => (g.off ? [] : (guardKind(g.kind).compile(g, context) ?? []))),
+    ]),
+  );
+}
+
+/** Lets a call of an operation in, or refuses by throwing. The run is the caller's request, with the operation's message. */
+export type FieldGuard = (run: Run) => Promise<void>;
+
+/**
+ * Guards of single operations for a door that has one way in for many: those of API and door act once for the request, these once for each call.
+ * Schemas are looked at by the operation itself.
+ */
+export function fieldGuards(document: FlowDocument, door: string): ReadonlyMap<string, FieldGuard> {
+  const all = new Map<string, FieldGuard>();
+  for (const [operationId, operation] of Object.entries(document.operations)) {
+    const context: GuardContext = { document, operationId, operation, door };
+    const checks = (operation.guards ?? [])
+      .filter((g) => !g.off && g.kind !== 'schema')
+      .sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind))
+      .flatMap((g) => guardKind(g.kind).compile(g, context) ?? []);
+    if (!checks.length) continue;
+    const planned = compilePlans(document, context);
+    all.set(operationId, async (run) => {
+      const before = run.planName;
+      for (const check of checks) await check({ run, parameterFaults: [] });
+      if (run.planName === undefined || run.planName === before) return;
+      // Another app than the door's: its plan has not acted yet.
+      for (const check of planned.get(run.planName) ?? NO_CHECKS) await check({ run, parameterFaults: [] });
+    });
+  }
+  return all;
+}
