@@ -1,7 +1,7 @@
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { Builder, By, until, type WebDriver, type WebElement } from 'selenium-webdriver';
+import { Builder, By, error, until, type WebDriver, type WebElement } from 'selenium-webdriver';
 import chrome from 'selenium-webdriver/chrome';
 
 process.env.SE_MANAGER_PATH = '/nonexistent';
@@ -81,9 +81,22 @@ export class Page {
   }
 
   async click(css: string, text?: string): Promise<void> {
-    const el = text === undefined ? await this.find(css) : await this.byText(css, text);
-    await this.driver.wait(until.elementIsEnabled(el), WAIT_MS);
-    await el.click();
+    await this.driver.wait(
+      async () => {
+        const el = text === undefined ? await this.find(css) : await this.byText(css, text);
+        try {
+          if (!(await el.isEnabled())) return false;
+          await el.click();
+          return true;
+        } catch (failure) {
+          // Drawn anew between finding and clicking: it is looked for again.
+          if (failure instanceof error.StaleElementReferenceError) return false;
+          throw failure;
+        }
+      },
+      WAIT_MS * 2,
+      `could not click ${css}${text === undefined ? '' : ` with the text "${text}"`}`,
+    );
   }
 
   async fill(css: string, text: string): Promise<void> {

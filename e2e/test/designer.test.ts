@@ -1,18 +1,20 @@
 import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
-import AxeBuilder from '@axe-core/webdriverjs';
 import { By, Key, type WebDriver } from 'selenium-webdriver';
 import { openBrowser, Page } from '../src/browser';
+import { Hands } from '../src/hands';
 import { startWorld, type World } from '../src/world';
 
 jest.setTimeout(150_000);
 let world: World;
 let driver: WebDriver;
 let page: Page;
+let hands: Hands;
 
 beforeAll(async () => {
   world = await startWorld([]);
   driver = await openBrowser();
   page = new Page(driver, world.studio);
+  hands = new Hands(driver, page);
   await page.signIn('ruff@tarnhaven.example', 'grey-wagtail');
 }, 420_000);
 
@@ -21,34 +23,11 @@ afterAll(async () => {
   if (world) expect(await world.stop()).toBe(0);
 }, 60_000);
 
-const outcome = (part: string) => page.waitText('[data-testid=outcome]', part);
-const saved = () => page.waitText('[data-testid=draft-state]', ', saved');
-const pin = async (at: string) => {
-  await page.find(`.pin[data-at="${at}"]`);
-  await driver.executeScript('document.querySelector(arguments[0]).click()', `.pin[data-at="${at}"]`);
-};
-const keys = async (...k: string[]) => {
-  for (const one of k) await driver.actions().sendKeys(one).perform();
-};
-const release = async () => {
-  await page.click('button', 'Release…');
-  await page.click('[role=dialog] button', 'Release to sandbox');
-  await page.byText('[role=dialog] .spruce', 'runs release');
-  await keys(Key.ESCAPE);
-};
-/** A value chosen in a select of the page. */
-const choose = async (label: string, option: string) => {
-  const el = await page.find(`[aria-label="${label}"]`);
-  await driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', el);
-  await el.click();
-  await page.click('[role=listbox] [role=option]', option);
-};
-
 describe('a flow that branches', () => {
   test('the line that the message took is lit, the other is dim; all cases pass in one go, and reach every line', async () => {
     await page.open('/apis/towage/orderTowage');
-    await outcome('201');
-    await pin('/2');
+    await hands.outcome('201');
+    await hands.pin('/2');
     await page.byText('.pin-line.lit', 'taken by this request');
     await page.byText('.line-words.lit', 'ships from 60 m');
     expect(await driver.findElements(By.css('.pin.untaken'))).toHaveLength(3);
@@ -59,12 +38,12 @@ describe('a flow that branches', () => {
       async () => (await driver.findElements(By.xpath("//td//span[contains(., 'passed')]"))).length === 4,
     );
     expect(await driver.findElements(By.css('.cases .brass'))).toHaveLength(0);
-    await keys(Key.ESCAPE);
+    await hands.keys(Key.ESCAPE);
     await page.waitText('[data-testid=cases]', '4 of 4 cases pass');
   });
 
   test('another case takes the other line; a failing expectation is told with what was found', async () => {
-    await choose('Case', 'a barge');
+    await hands.choose('Case', 'a barge');
     await page.byText('.line-words.lit', 'otherwise');
     await page.click('[data-testid=cases]');
     await page.click('.cases td button', 'a barge');
@@ -74,14 +53,14 @@ describe('a flow that branches', () => {
     ).sendKeys(Key.chord(Key.CONTROL, 'a'), 'tow desk');
     await page.click('.cases button', 'Run all 4');
     await page.byText('.misfit', '/desk: wanted tow desk, found barge desk');
-    await keys(Key.ESCAPE);
+    await hands.keys(Key.ESCAPE);
     await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform();
   });
 
   test('a mock stands beside a real backend: a line is added by mouse, answered by an example, and undone', async () => {
     await page.open('/apis/towage/orderTowage');
-    await outcome('201');
-    await pin('/2');
+    await hands.outcome('201');
+    await hands.pin('/2');
     await page.click('.pin-form button', 'Add a line');
     await page.byText('.line-words', 'body.callNumber is there');
     await driver.executeScript(
@@ -94,21 +73,21 @@ describe('a flow that branches', () => {
     await driver.findElement(By.css('body')).sendKeys(Key.chord(Key.CONTROL, 'z'));
     await driver.findElement(By.css('body')).sendKeys(Key.chord(Key.CONTROL, 'z'));
     await page.waitFor('both undone', async () => (await driver.findElements(By.css('.pin'))).length === 9);
-    await saved();
+    await hands.saved();
   });
 });
 
 describe('a flow that gathers', () => {
   test('the slowest line is marked, time at once against time in series is told; one line may fail', async () => {
     await page.open('/apis/port-calls/getPortCall');
-    await outcome('200');
-    await pin('/0');
+    await hands.outcome('200');
+    await hands.pin('/0');
     await page.byText('.pin-box', 'one after the other');
     await page.byText('.pin-line.lit', 'the slowest');
-    await choose('Case', 'the pilots do not answer');
+    await hands.choose('Case', 'the pilots do not answer');
     await page.byText('.pin-line', 'failed,');
-    await outcome('200');
-    await pin('/1');
+    await hands.outcome('200');
+    await hands.pin('/1');
     await page.byText('.tree-row', 'pilots');
   });
 });
@@ -118,7 +97,7 @@ describe('two doors over one flow', () => {
     await page.open('/apis/tides');
     await page.click('[role=tab]', 'Doors');
     await page.byText('.guard-scopes', 'from all doors');
-    await release();
+    await hands.release();
     const json = await fetch(`${world.gateway}/tides/v1/2026-12-04`);
     expect([json.status, json.headers.get('content-type'), json.headers.get('cache-status')]).toEqual([
       200,
@@ -137,21 +116,21 @@ describe('one door open, one by key', () => {
     await page.open('/apis/dues');
     await page.click('[role=tab]', 'Doors');
     await page.click('button', 'Add a door');
-    await choose('Add a guard: of the door door2', 'key');
+    await hands.choose('Add a guard: of the door door2', 'key');
     await page.click('[role=tab]', 'Callers');
     await page.fill('input[aria-label="Name of a new plan"]', 'Quay');
     await page.click('button', 'Add a plan');
-    await choose('Add a guard: of the plan quay', 'rate');
+    await hands.choose('Add a guard: of the plan quay', 'rate');
     const calls = await page.find('input[aria-label="Calls"]');
     await calls.sendKeys(Key.chord(Key.CONTROL, 'a'), '2');
     await page.fill('input[aria-label="Name of a new app"]', 'Kittiwake Agency');
     await page.click('button', 'Add an app');
-    await choose('Plan of kittiwake-agency', 'Quay');
+    await hands.choose('Plan of kittiwake-agency', 'Quay');
     await page.click('td button', 'New key');
     const key = await page.text('.note code');
     expect(key).toMatch(/^[\w-]{32}$/);
-    await saved();
-    await release();
+    await hands.saved();
+    await hands.release();
     const ask = (path: string, headers: Record<string, string> = {}) =>
       fetch(`${world.gateway}${path}`, {
         method: 'POST',
@@ -177,7 +156,6 @@ describe('one door open, one by key', () => {
 
 describe('an API from nothing, by keyboard alone', () => {
   const body = () => driver.findElement(By.css('body'));
-  const type = async (...k: string[]) => keys(...k);
 
   test('name, way in, operation, schema from a sample', async () => {
     await page.open('/apis/new');
@@ -193,62 +171,46 @@ describe('an API from nothing, by keyboard alone', () => {
     await page.byText('[role=dialog] .row', 'metres');
     await (await page.byText('[role=dialog] button', 'Use this schema')).sendKeys(Key.ENTER);
     await page.byText('.pin-line', 'Value of example sample');
-    await keys(Key.ESCAPE);
+    await hands.keys(Key.ESCAPE);
     await page.waitFor('the drawer to close', async () => (await driver.findElements(By.css('.cases'))).length === 0);
-    await saved();
+    await hands.saved();
   });
 
   test('the mock answers in rehearsal and, released, on the gateway', async () => {
     await (await page.byText('td a', 'getMooringsById')).sendKeys(Key.ENTER);
-    await outcome('200');
+    await hands.outcome('200');
     await page.byText('.leaf.right', 'M-1');
-    await release();
+    await hands.release();
     const r = await fetch(`${world.gateway}/moorings/v1/moorings/M-9`);
     expect([r.status, await r.json()]).toEqual([200, { id: 'M-1', metres: 12.5, free: true }]);
   });
 
   test('a step comes in by a, a name and Enter; its expression decides; the mock gives way to a real call', async () => {
     await (await body()).sendKeys(Key.ARROW_LEFT, Key.ARROW_LEFT);
-    await type('a');
+    await hands.keys('a');
     await (await page.find('[role=dialog] input')).sendKeys('att', Key.ENTER);
     await page.byText('.pin-head', 'attempt, pin 1');
     await driver.executeScript('document.activeElement.blur()');
     await (await body()).sendKeys(Key.DELETE);
     await page.waitFor('one pin', async () => (await driver.findElements(By.css('.pin'))).length === 1);
-    await type('a');
+    await hands.keys('a');
     await (await page.find('[role=dialog] input')).sendKeys('call', Key.ENTER);
     await page.byText('.pin-head', 'call, pin');
-    const backend = await page.find('[aria-label="Backend"]');
-    await backend.sendKeys(Key.ENTER);
-    await page.byText('[role=option]', 'vessels');
-    await page.waitFor(
-      'the list to have the focus',
-      async () => (await driver.executeScript('return document.activeElement.getAttribute("role")')) === 'option',
-    );
-    await keys('v', Key.ENTER);
-    await page.waitFor('vessels', async () => (await backend.getText()).trim() === 'vessels');
-    const operation = await page.find('[aria-label="Operation"]');
-    await operation.sendKeys(Key.ENTER);
-    // Two operations begin with get: the list goes on to the second by its next letters.
-    await page.byText('[role=option]', 'getOwner');
-    await page.waitFor(
-      'the list to have the focus',
-      async () => (await driver.executeScript('return document.activeElement.getAttribute("role")')) === 'option',
-    );
-    await keys('g', 'e', 't', 'o', Key.ENTER);
-    await page.waitFor('getOwner', async () => (await operation.getText()).trim() === 'getOwner');
+    await hands.chooseByKeys('Backend', 'vessels');
+    // Two operations begin with get: the list goes on to the one that is typed.
+    await hands.chooseByKeys('Operation', 'getOwner');
     await (await page.byText('.pin-form button', 'Put a map in front')).sendKeys(Key.ENTER);
     await page.byText('.pin-head', 'map, pin');
     await page.byText('.suggestions', 'id → id');
-    await saved();
+    await hands.saved();
   });
 });
 
 describe('the map editor', () => {
   test('a field is dragged across the pin, suggestions are taken, the text is the same map', async () => {
     await page.open('/apis/towage/orderTowage');
-    await outcome('201');
-    await pin('/2/lines/0/flow/0');
+    await hands.outcome('201');
+    await hands.pin('/2/lines/0/flow/0');
     await page.byText('.pin-pane', 'of 3 required');
     await page.click('[data-side=right][data-pointer="/body/ship"]');
     await page.byText('.pin-card', 'body.callNumber');
@@ -276,18 +238,6 @@ describe('the map editor', () => {
 });
 
 describe('for everyone', () => {
-  const serious = async () => {
-    const found = await new AxeBuilder(driver).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
-    return found.violations
-      .filter((v) => v.impact === 'serious' || v.impact === 'critical')
-      .map(
-        (v) =>
-          `${v.id}: ${v.nodes
-            .slice(0, 3)
-            .map((n) => n.target.join(' '))
-            .join(' | ')}`,
-      );
-  };
   test.each([
     ['the desk', '/', 'h1'],
     ['backends', '/backends', 'table'],
@@ -304,25 +254,25 @@ describe('for everyone', () => {
     await page.open(path);
     await page.find(css);
     await driver.sleep(600);
-    expect(await serious()).toEqual([]);
+    expect(await hands.serious()).toEqual([]);
   });
 
   test('nor on the pins, the cases, and what callers see', async () => {
     await page.open('/apis/towage/orderTowage');
-    await outcome('201');
+    await hands.outcome('201');
     for (const at of ['/0', '/1', '/2']) {
-      await pin(at);
+      await hands.pin(at);
       await driver.sleep(300);
-      expect([at, await serious()]).toEqual([at, []]);
+      expect([at, await hands.serious()]).toEqual([at, []]);
     }
     await page.click('[data-testid=cases]');
     await page.byText('.cases h2', 'Cases of');
     await driver.sleep(400);
-    expect(await serious()).toEqual([]);
+    expect(await hands.serious()).toEqual([]);
     await page.open('/apis/towage');
     await page.click('button[aria-label="Shape orderTowage"]');
     await page.byText('.cases h2', 'What callers see');
     await driver.sleep(400);
-    expect(await serious()).toEqual([]);
+    expect(await hands.serious()).toEqual([]);
   });
 });

@@ -132,7 +132,7 @@ export function Leaf(p: Props) {
       ) : (
         <div className="leaf-body">
           {message && <WireHead message={message} />}
-          {shownMode === 'Text' ? (
+          {!message ? null : shownMode === 'Text' ? (
             <CodeView text={text} marks={marks} />
           ) : (
             <Difference before={otherText} after={text} />

@@ -74,6 +74,7 @@ export function MessageTree(p: Props) {
   const { rows, label, reachFrom } = p;
   const heads = useMemo(() => headsOf(rows, reachFrom), [rows, reachFrom]);
   if (rows.length > MANY) return <Seen {...p} heads={heads} />;
+  const known = p.chosen === undefined || rows.some((r) => r.pointer === p.chosen);
   const move = (from: HTMLElement, by: number) => {
     const all = [...from.closest('.tree')!.querySelectorAll<HTMLElement>('[role=treeitem]')];
     all[all.indexOf(from) + by]?.focus();
@@ -83,7 +84,12 @@ export function MessageTree(p: Props) {
       {rows.map((r, i) => (
         <div key={r.pointer} role="none">
           {heads[i] && <div className="tree-group">{heads[i]}</div>}
-          <Row {...p} row={r} first={i === 0} onMove={move} />
+          <Row
+            {...p}
+            row={r}
+            reached={r.pointer === (p.chosen ?? rows[0]?.pointer) || (i === 0 && !known)}
+            onMove={move}
+          />
         </div>
       ))}
     </div>
@@ -130,6 +136,9 @@ function Seen(p: Props & { heads: readonly (string | undefined)[] }) {
   };
   const items = list.getVirtualItems();
   const drawn = new Set(items.map((v) => rows[v.index]?.pointer));
+  // The key Tab comes to the chosen row, or to the first that is drawn.
+  const entry = chosen ?? rows[0]?.pointer;
+  const reached = drawn.has(entry) ? entry : rows[items[0]?.index ?? 0]?.pointer;
   const starts = useMemo(() => {
     let y = 0;
     return rows.map((_r, i) => {
@@ -155,7 +164,7 @@ function Seen(p: Props & { heads: readonly (string | undefined)[] }) {
                 {heads[v.index]}
               </div>
             )}
-            <Row {...p} row={r} first={v.index === 0} place={[v.index + 1, rows.length]} onMove={move} />
+            <Row {...p} row={r} reached={r.pointer === reached} place={[v.index + 1, rows.length]} onMove={move} />
           </div>
         );
       })}
@@ -165,13 +174,14 @@ function Seen(p: Props & { heads: readonly (string | undefined)[] }) {
 
 function Row({
   row: r,
-  first,
+  reached,
   place,
   onMove,
   ...p
 }: Props & {
   row: TypeRow;
-  first: boolean;
+  /** The key Tab comes to this row. */
+  reached: boolean;
   place?: readonly [number, number];
   onMove: (from: HTMLElement, by: number) => void;
 }) {
@@ -191,7 +201,7 @@ function Row({
       aria-selected={r.pointer === chosen}
       aria-posinset={place?.[0]}
       aria-setsize={place?.[1]}
-      tabIndex={onChoose ? ((chosen ? r.pointer === chosen : first) ? 0 : -1) : -1}
+      tabIndex={onChoose && reached ? 0 : -1}
       data-pointer={r.pointer}
       data-side={side}
       className={classes}

@@ -1,0 +1,84 @@
+import AxeBuilder from '@axe-core/webdriverjs';
+import { By, Key, type WebDriver } from 'selenium-webdriver';
+import type { Page } from './browser';
+
+/** What a person does on the pages of the designer, and what they wait for. Made for each test file once the browser is there. */
+export class Hands {
+  constructor(
+    private readonly driver: WebDriver,
+    private readonly page: Page,
+  ) {}
+
+  readonly outcome = (part: string) => this.page.waitText('[data-testid=outcome]', part);
+  readonly saved = () => this.page.waitText('[data-testid=draft-state]', ', saved');
+
+  readonly keys = async (...all: string[]) => {
+    for (const one of all) await this.driver.actions().sendKeys(one).perform();
+  };
+
+  readonly pin = async (at: string) => {
+    await this.page.find(`.pin[data-at="${at}"]`);
+    await this.driver.executeScript('document.querySelector(arguments[0]).click()', `.pin[data-at="${at}"]`);
+  };
+
+  /** A value chosen in a select of the page, with the mouse. */
+  readonly choose = async (label: string, option: string) => {
+    const el = await this.page.find(`[aria-label="${label}"]`);
+    await this.driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', el);
+    await el.click();
+    await this.page.click('[role=listbox] [role=option]', option);
+  };
+
+  /** The same with the keyboard alone: the list opens by Enter and goes to what is typed. */
+  readonly chooseByKeys = async (label: string, option: string) => {
+    const el = await this.page.find(`[aria-label="${label}"]`);
+    await el.sendKeys(Key.ENTER);
+    await this.page.byText('[role=option]', option);
+    await this.page.waitFor(
+      'the list to have the focus',
+      async () => (await this.driver.executeScript('return document.activeElement.getAttribute("role")')) === 'option',
+    );
+    await this.keys(...option, Key.ENTER);
+    await this.page.waitFor(option, async () => (await el.getText()).trim() === option);
+  };
+
+  /** Puts text into an editor of code, in place of what stands there. */
+  readonly write = async (css: string, text: string) => {
+    const el = await this.page.find(css);
+    await el.click();
+    await this.driver.actions().keyDown(Key.CONTROL).sendKeys('a').keyUp(Key.CONTROL).perform();
+    await this.keys(Key.DELETE);
+    await this.driver.executeScript('document.execCommand("insertText", false, arguments[0])', text);
+  };
+
+  readonly release = async () => {
+    await this.page.click('button', 'Release…');
+    await this.page.click('[role=dialog] button', 'Release to sandbox');
+    await this.page.byText('[role=dialog] .spruce', 'runs release');
+    await this.keys(Key.ESCAPE);
+  };
+
+  readonly count = async (css: string) => (await this.driver.findElements(By.css(css))).length;
+
+  /** A call of the page's own script: with its session and its origin. */
+  readonly fetchJson = <T>(method: string, url: string, body?: unknown) =>
+    this.driver.executeAsyncScript<T>(
+      'const [m, u, b, done] = arguments; fetch(u, { method: m, headers: { "content-type": "application/json" }, body: b === null ? undefined : b }).then((r) => r.json()).then(done, (e) => done({ message: String(e) }));',
+      method,
+      url,
+      // As text: the driver would sort the members of an object.
+      body === undefined ? null : JSON.stringify(body),
+    );
+
+  /** What axe finds serious or critical on the page by WCAG 2.2, A and AA. */
+  readonly serious = async () =>
+    (await new AxeBuilder(this.driver).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze()).violations
+      .filter((v) => v.impact === 'serious' || v.impact === 'critical')
+      .map(
+        (v) =>
+          `${v.id}: ${v.nodes
+            .slice(0, 3)
+            .map((n) => n.target.join(' '))
+            .join(' | ')}`,
+      );
+}
