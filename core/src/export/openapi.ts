@@ -24,17 +24,18 @@ export function exportOpenApi(document: FlowDocument, options: { server?: string
     );
   }
   return {
-    openapi: '3.1.0',
-    info: {
-      title: document.api.name,
-      version: document.api.version,
-      ...(document.api.description && { description: document.api.description }),
-    },
+    ...openApiHead(document),
     servers: [{ url: `${options.server ?? ''}${door?.path ?? '/'}`.replace(/(.)\/$/, '$1') }],
     paths,
     components: { schemas },
   };
 }
+
+/** Version and Info Object (OpenAPI 3.1 §4.8.1, §4.8.2). */
+export const openApiHead = ({ api }: FlowDocument): Record<string, unknown> => ({
+  openapi: '3.1.0',
+  info: { title: api.name, version: api.version, ...(api.description && { description: api.description }) },
+});
 
 /** Operations that OpenAPI can describe: no proxy for any path or method, nothing that speaks SOAP. */
 export const isDescribed = (o: OperationDocument): boolean =>

@@ -162,13 +162,19 @@ function callOf(
   list: readonly (readonly [string, string, Parameter])[],
   given: Readonly<Record<string, unknown>>,
 ): GraphCall {
+  return placed(
+    id,
+    list.map(([name, , p]) => [p, given[name]]),
+  );
+}
+
+/** Values where the parameters of an operation want them; what is not given goes nowhere. */
+function placed(operation: string, values: readonly (readonly [Parameter, unknown])[]): GraphCall {
   const places = { path: {}, query: {}, headers: {} } as Record<'path' | 'query' | 'headers', Record<string, unknown>>;
-  for (const [name, , p] of list) {
-    const value = given[name];
-    if (value === undefined || value === null || p.in === 'cookie') continue;
-    places[p.in === 'header' ? 'headers' : p.in][p.name] = value;
-  }
-  return { operation: id, ...places };
+  for (const [p, value] of values)
+    if (value !== undefined && value !== null && p.in !== 'cookie')
+      places[p.in === 'header' ? 'headers' : p.in][p.name] = value;
+  return { operation, ...places };
 }
 
 /** Input values by the names that the operation knows. */
@@ -204,15 +210,15 @@ function valueOf(reply: GraphReply, hasBody: boolean): unknown {
 
 async function resolveJoin(join: Join, o: OperationDocument, source: unknown, context: GraphContext): Promise<unknown> {
   const values = source as Record<string, unknown>;
-  const places = { path: {}, query: {}, headers: {} } as Record<'path' | 'query' | 'headers', Record<string, unknown>>;
+  const given: [Parameter, unknown][] = [];
   for (const [parameter, property] of Object.entries(join.with)) {
     const p = o.parameters?.find((x) => x.name === parameter);
     const value = values[property];
     // Nothing to look for: nothing is found, and nobody is asked.
     if (value === undefined || value === null) return null;
-    if (p && p.in !== 'cookie') places[p.in === 'header' ? 'headers' : p.in][p.name] = value;
+    if (p) given.push([p, value]);
   }
-  const reply = await context.call({ operation: join.operation, ...places });
+  const reply = await context.call(placed(join.operation, given));
   return reply.status === 404 ? null : valueOf(reply, true);
 }
 

@@ -1,6 +1,6 @@
 import { compileExpression, jsonataName } from '../expression';
-import { escapePointer, pointerParts } from '../schema';
-import { splitTop } from './whole';
+import { pointerParts } from '../schema';
+import { constructedFields, constructorOf, splitTop } from './constructor';
 
 /**
  * A list made of a list: which items, in which order, grouped or not, and what each becomes. One form of a JSONata text: whoever writes the text by hand in this
@@ -23,7 +23,7 @@ const GROUPED = 'function($items, $key)';
 /** The text of an item map. The same map always gives the same text. */
 export function writeItems(map: ItemMap): string {
   const list = `${map.of}${map.where ? `[${map.where}]` : ''}${map.sort ? `^(${map.sort.descending ? '>' : ''}${map.sort.by})` : ''}`;
-  const object = objectText(map.fields);
+  const object = constructorOf(map.fields, false);
   return map.group ? `[$each(${list}{ $string(${map.group}): $ }, ${GROUPED} { ${object} })]` : `[${list}.${object}]`;
 }
 
@@ -48,7 +48,7 @@ function readPlain(text: string): ItemMap | undefined {
   const at = lastTop(text, '.{') ?? lastTop(text, '. {');
   if (at === undefined) return undefined;
   const list = readList(text.slice(0, at));
-  const fields = readObject(text.slice(text.indexOf('{', at)));
+  const fields = constructedFields(text.slice(text.indexOf('{', at)));
   return list && fields && { ...list, fields };
 }
 
@@ -61,7 +61,7 @@ function readGrouped(text: string): ItemMap | undefined {
   if (start === undefined || !head) return undefined;
   const key = /^\{\s*\$string\(([\s\S]*)\)\s*:\s*\$\s*\}$/.exec(over.trim().slice(start))?.[1];
   const list = readList(over.trim().slice(0, start));
-  const fields = readObject(body.slice(head[0].length, body.lastIndexOf('}')).trim());
+  const fields = constructedFields(body.slice(head[0].length, body.lastIndexOf('}')).trim());
   return list && fields && key !== undefined ? { ...list, group: key.trim(), fields } : undefined;
 }
 
@@ -106,46 +106,6 @@ function lastTop(text: string, mark: string): number | undefined {
     else if (')]}'.includes(c)) depth--;
   }
   return found;
-}
-
-function objectText(fields: ItemMap['fields']): string {
-  interface Node {
-    value?: string;
-    inner: Map<string, Node>;
-  }
-  const root: Node = { inner: new Map() };
-  for (const f of fields) {
-    let at = root;
-    for (const name of pointerParts(f.to)) {
-      if (!at.inner.has(name)) at.inner.set(name, { inner: new Map() });
-      at = at.inner.get(name)!;
-    }
-    at.value = f.from;
-  }
-  const text = (n: Node): string =>
-    n.inner.size || n === root
-      ? n.inner.size
-        ? `{ ${[...n.inner].map(([k, v]) => `${JSON.stringify(k)}: ${text(v)}`).join(', ')} }`
-        : '{}'
-      : (n.value ?? 'null');
-  return text(root);
-}
-
-function readObject(source: string, pointer = ''): { to: string; from: string }[] | undefined {
-  const text = source.trim();
-  if (!text.startsWith('{') || !text.endsWith('}')) return undefined;
-  const out: { to: string; from: string }[] = [];
-  for (const part of splitTop(text.slice(1, -1), ',')) {
-    const [name, ...value] = splitTop(part, ':');
-    const key = /^\s*("(?:[^"\\]|\\.)*")\s*$/.exec(name ?? '')?.[1];
-    if (key === undefined || !value.length) return undefined;
-    const to = `${pointer}/${escapePointer(JSON.parse(key) as string)}`;
-    const from = value.join(':').trim();
-    const inner = readObject(from, to);
-    if (inner?.length) out.push(...inner);
-    else out.push({ to, from });
-  }
-  return out;
 }
 
 /** Ways to make one value of many, or to look one up, with the words that an editor shows. */

@@ -1,4 +1,4 @@
-import { authoredOperation, isDescribed, NO_WORDS, outward } from '../export/openapi';
+import { authoredOperation, isDescribed, NO_WORDS, openApiHead, outward } from '../export/openapi';
 import { operationSchema, type FlowDocument, type OperationDocument, type ParameterDocument } from '../flow/document';
 import { firstCase, idFor, newOperation, renameOperation } from '../flow/operations';
 import { finding, type Finding, type Place } from '../problem';
@@ -21,12 +21,7 @@ export function callersOpenApi(document: FlowDocument): Tree {
     if (isDescribed(o)) (paths[o.path] ??= {})[o.method.toLowerCase()] = authoredOperation(id, o);
   const types = Object.entries(document.types ?? {});
   return {
-    openapi: '3.1.0',
-    info: {
-      title: document.api.name,
-      version: document.api.version,
-      ...(document.api.description && { description: document.api.description }),
-    },
+    ...openApiHead(document),
     paths,
     ...(types.length && {
       components: { schemas: Object.fromEntries(types.map(([name, schema]) => [name, outward(schema)])) },
