@@ -3,6 +3,7 @@ export * from './contract';
 export * from './draft';
 export * from './export/openapi';
 export * from './export/wsdl';
+export * from './events';
 export * from './expression';
 export * from './flow';
 export * from './graph';

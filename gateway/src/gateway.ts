@@ -1,5 +1,6 @@
-import { MemoryStore, type Ports } from '@hinge/core';
+import { MemoryStore, TopicHubs, type Ports } from '@hinge/core';
 import { HttpBackends } from './backends';
+import { MqttBrokers } from './brokers/mqtt';
 import type { GatewayConfig } from './config';
 import { FeedClient, type FeedOptions } from './feed/client';
 import { LastGood } from './feed/last-good';
@@ -33,7 +34,9 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const log = options.log ?? (() => undefined);
   const backends = new HttpBackends();
   const now = () => performance.now();
-  const ports: Ports = { backends, clock: { now }, store: new MemoryStore(now) };
+  const brokers = new MqttBrokers();
+  const topics = new TopicHubs(brokers, now);
+  const ports: Ports = { backends, clock: { now }, store: new MemoryStore(now), topics };
   const metrics = new Metrics();
   const lastGood = options.stateDir === undefined ? undefined : new LastGood(options.stateDir);
   const rehearsals = new Rehearsals(ports, (name) => server.neighbour(name));
@@ -82,11 +85,14 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     controlPort,
     server,
     async stop() {
+      // Streams never end by themselves.
+      topics.close();
       await server.drain();
       await traces.flush();
       feed?.stop();
       control?.close();
       await backends.close();
+      await brokers.close();
     },
   };
 }

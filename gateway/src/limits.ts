@@ -22,6 +22,13 @@ export const GATEWAY_LIMITS = {
   feedRetryMaxMs: 5_000,
   /** The studio sends something at least every 5 s; silence for this long means the line is dead. */
   feedSilenceMs: 20_000,
+  /** How long a broker may take to confirm an event, and the wait before it is connected to again. */
+  brokerMs: 10_000,
+  brokerRetryMs: 1_000,
+  /** One message of a WebSocket; how many may wait for their answers; how often it must show that it lives. */
+  socketMessageBytes: 1024 * 1024,
+  socketWaiting: 100,
+  socketBeatMs: 30_000,
   /** Compiled drafts kept for rehearsals. */
   drafts: 20,
 } as const;

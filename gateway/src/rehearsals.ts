@@ -1,5 +1,6 @@
 import {
   compileApi,
+  HeldTopics,
   MemoryStore,
   rehearseCase,
   runCases,
@@ -42,7 +43,7 @@ export class Rehearsals {
     const api = this.compiled(order.document);
     const world: CaseWorld = {
       // What a rehearsal remembers is its own: callers never get it, and the next rehearsal starts afresh.
-      ports: { ...this.ports, store: new MemoryStore(this.ports.clock.now) },
+      ports: { ...this.ports, store: new MemoryStore(this.ports.clock.now), topics: new HeldTopics() },
       environment: order.environment,
       env: order.variables ?? {},
       apis: this.neighbour,

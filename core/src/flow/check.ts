@@ -1,3 +1,4 @@
+import { checkTopics } from '../events/check';
 import { finding, type Finding } from '../problem';
 import { graphOf } from '../graph/graph';
 import { resolveSchema } from '../schema';
@@ -29,6 +30,7 @@ export function checkDocument(document: FlowDocument, options: CheckOptions = {}
   checkInnerCalls(document, options.neighbours, report);
   checkSecrets(document, report);
   checkCases(document, report);
+  checkTopics(document, options.environments, report);
   if (document.doors.some((d) => d.answers === 'graphql')) graphOf(document).findings.forEach(report);
   return findings;
 }

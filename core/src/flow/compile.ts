@@ -11,7 +11,8 @@ import { compileSeries, type FlowWorld, type Neighbours } from './context';
 import { openBackends, type BackendSet } from './contracts';
 import type { FlowDocument, OperationDocument } from './document';
 import { compileParameters, type RawValues } from './parameters';
-import { graphEntries } from '../graph/door';
+import { eventEntries, type EventEntry } from '../events/door';
+import { graphEntries, type GraphEntry } from '../graph/door';
 import { compileShape } from './shape';
 import { faultOf, soapEntry, soapInward, soapOutward, versionOf, wsdlEntry } from './soap-door';
 import { innerRunner } from './inner';
@@ -112,11 +113,12 @@ export function compileApi(document: FlowDocument, neighbours?: Neighbours): Com
     return compileOperation(id, operation, document, door, steps, contractOf(operation, backends), self);
   };
   document.doors.forEach((door, n) => {
-    if (door.answers === 'graphql') {
+    const entered = entriesOf(document, door);
+    if (entered) {
       const world: FlowWorld = { ...base, operationId: 'graph', operation: GRAPH, root: '' };
       const before = compileSeries(world, door.before ?? [], `/doors/${n}/before`);
       const after = compileSeries(world, door.after ?? [], `/doors/${n}/after`);
-      const entries = graphEntries(document, fieldGuards(document, door.name)).map((e) =>
+      const entries = entered.map((e) =>
         compileOperation(e.id, e.operation, document, door, { before, flow: e.flow, after }, undefined, self),
       );
       operations.set(door.name, entries);
@@ -144,6 +146,7 @@ function secretsOf(document: FlowDocument): SecretPlaces {
   const all = [
     document.guards,
     ...document.doors.map((d) => d.guards),
+    ...Object.values(document.topics ?? {}).map((t) => t.door?.guards),
     ...Object.values(document.operations).map((o) => o.guards),
     ...Object.values(document.plans ?? {}).map((p) => p.guards),
   ].flatMap((guards) => (guards ?? []).flatMap((g) => guardKind(g.kind).secrets?.(g) ?? []));
@@ -154,6 +157,13 @@ function secretsOf(document: FlowDocument): SecretPlaces {
 }
 
 type Door = FlowDocument['doors'][number];
+
+/** The ways in of doors that do not show the operations one by one. */
+function entriesOf(document: FlowDocument, door: Door): (GraphEntry | EventEntry)[] | undefined {
+  if (door.answers === 'graphql') return graphEntries(document, fieldGuards(document, door.name));
+  return door.answers === 'events' ? eventEntries(document) : undefined;
+}
+
 /** What other flows call: no guards but those that look at the message. */
 const INSIDE: Door = { name: 'inside', path: '/' };
 const GRAPH: OperationDocument = { method: 'POST', path: '/', flow: [] };

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import type { JsonSchema } from '../schema';
+import { brokerSchema, channelBase, topicBase } from '../events/topic';
 import { GUARD_SCHEMAS } from '../guards/schemas';
 import { conditionSchema } from '../steps/condition';
 import { nestedFlow, useStepSchema } from '../steps/nested';
@@ -229,10 +230,10 @@ export const FlowDocumentSchema = z.strictObject({
         path: basePath,
         hosts: z.array(name).optional(),
         answers: z
-          .enum(['json', 'xml', 'graphql'])
+          .enum(['json', 'xml', 'graphql', 'events'])
           .optional()
           .describe(
-            'What this door always answers; graphql: one graph over all operations at its base path. When absent, what the caller asks for by Accept, else JSON',
+            'What this door always answers; graphql: one graph over all operations at its base path; events: a path for each topic. When absent, what the caller asks for by Accept, else JSON',
           ),
         before: nestedFlow.optional().describe('Steps before the flow, for requests by this door'),
         after: nestedFlow.optional().describe('Steps behind the flow, for replies by this door'),
@@ -292,6 +293,20 @@ export const FlowDocumentSchema = z.strictObject({
     })
     .optional()
     .describe('How doors that answer graphql join the operations'),
+  brokers: z.record(slug, brokerSchema).optional(),
+  topics: z
+    .record(
+      slug,
+      z.strictObject({
+        ...topicBase,
+        door: z
+          .strictObject({ ...channelBase, guards: z.array(GuardSchema).optional() })
+          .optional()
+          .describe('How doors that answer events show it'),
+      }),
+    )
+    .optional()
+    .describe('Channels for events'),
   cases: z.array(caseDocument).optional(),
   text: z
     .strictObject({ format: z.enum(['yaml', 'json']), source: z.string().max(5_000_000) })

@@ -1,4 +1,5 @@
 import type { Body } from '../message/body';
+import type { Topics } from '../events/ports';
 import type { Headers } from '../message/headers';
 
 /** What the core asks of the world. The gateway gives the real ones, tests give others. Times in milliseconds. */
@@ -61,6 +62,8 @@ export interface Ports {
   readonly clock: Clock;
   /** Without one nothing is remembered. */
   readonly store?: Store;
+  /** Without it no event goes anywhere. */
+  readonly topics?: Topics;
 }
 
 /** Told of every step when somebody looks; nothing is made for it when nobody does. */

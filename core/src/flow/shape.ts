@@ -54,7 +54,7 @@ export function compileShape(
     outward(reply, accept) {
       const has = reply.headers['content-type'];
       if (has === undefined || !(isJson(has) || isXml(has))) return reply;
-      const want = wanted(door.answers === 'graphql' ? undefined : door.answers, accept, has);
+      const want = wanted(door.answers === 'json' || door.answers === 'xml' ? door.answers : undefined, accept, has);
       if (want === undefined || (want === 'application/json' ? isJson(has) : isXml(has))) return reply;
       return convert(reply, want, codec(want, replySchema(operation, reply.status), `reply ${reply.status}`));
     },

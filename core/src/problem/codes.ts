@@ -172,6 +172,11 @@ export const CODES = {
     remedy: 'Put a map to the operation in front of the call.',
   },
   'HNG-401': { severity: 'error', title: 'No operation matches', status: 404, remedy: 'Check path and base path.' },
+  'HNG-328': {
+    severity: 'error',
+    title: 'There is no such topic, or no such broker',
+    remedy: 'Choose a topic of this API, or give it one.',
+  },
   'HNG-402': {
     severity: 'error',
     title: 'The method is not offered here',
@@ -289,6 +294,18 @@ export const CODES = {
     title: 'The backend is left alone after failures',
     status: 503,
     remedy: 'Wait, or look at why it fails.',
+  },
+  'HNG-510': {
+    severity: 'error',
+    title: 'The topic cannot be reached',
+    status: 503,
+    remedy: 'Nothing was taken. Try again, and look whether the broker is there.',
+  },
+  'HNG-511': {
+    severity: 'error',
+    title: 'The topic is not to be had here',
+    status: 503,
+    remedy: 'Give the broker an address for this environment.',
   },
   'HNG-507': { severity: 'error', title: 'The backend failed', status: 502, remedy: 'The fault says why.' },
 } as const satisfies Record<string, CodeRow>;

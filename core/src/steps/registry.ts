@@ -8,6 +8,7 @@ import { eachKind } from './each/each';
 import { gatherKind } from './gather/gather';
 import type { StepKind } from './kind';
 import { mapKind } from './map/map';
+import { publishKind } from './publish/publish';
 import { rememberKind } from './remember/remember';
 import { replyKind } from './reply/reply';
 import { setKind } from './set/set';
@@ -24,6 +25,7 @@ const KINDS: { readonly [K in StepDocument['kind']]: StepKind<Extract<StepDocume
   convert: convertKind,
   set: setKind,
   check: checkKind,
+  publish: publishKind,
   reply: replyKind,
 };
 

@@ -6,6 +6,7 @@ import { convertSchema } from './convert/schema';
 import { eachSchema } from './each/schema';
 import { gatherSchema } from './gather/schema';
 import { mapSchema } from './map/schema';
+import { publishSchema } from './publish/schema';
 import { rememberSchema } from './remember/schema';
 import { replySchema } from './reply/schema';
 import { setSchema } from './set/schema';
@@ -22,5 +23,6 @@ export const STEP_SCHEMAS = [
   convertSchema,
   setSchema,
   checkSchema,
+  publishSchema,
   replySchema,
 ] as const;

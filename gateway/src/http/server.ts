@@ -1,7 +1,5 @@
 import {
   Body,
-  endToEnd,
-  LIMITS,
   refusalMessage,
   Refusal,
   type CompiledApi,
@@ -12,14 +10,16 @@ import {
 } from '@hinge/core';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import type { Readable } from 'node:stream';
+import type { Duplex } from 'node:stream';
 import { loadApis, type GatewayConfig, type LoadedApi } from '../config';
 import { GATEWAY_LIMITS } from '../limits';
 import type { Metrics } from '../telemetry/metrics';
 import { traceContext, type TraceContext } from '../telemetry/trace-context';
 import type { TraceCollector } from '../telemetry/trace';
-import { ReplySource } from '../reply-source';
+import { write } from './reply';
+import { bodyOf, flatHeaders, queryOf } from './request';
 import { Router, type Match } from './router';
+import { Sockets } from './sockets';
 
 export interface ServerOptions {
   readonly ports: Ports;
@@ -37,6 +37,11 @@ export class GatewayServer {
   private secrets: SecretPlaces | undefined;
   private inFlight = 0;
   private draining = false;
+  private readonly sockets = new Sockets({
+    listen: (req) => this.ask(req, 'GET', Body.empty(), {}),
+    publish: (req, text) =>
+      this.ask(req, 'POST', Body.ofText(text, socketType(text)), { 'content-type': socketType(text) }),
+  });
 
   constructor(private readonly options: ServerOptions) {
     this.server = createServer(
@@ -48,6 +53,9 @@ export class GatewayServer {
       },
       (req, res) => void this.take(req, res),
     );
+    this.server.on('upgrade', (req: IncomingMessage, socket: Duplex, head: Buffer) => {
+      void this.sockets.upgrade(req, socket, head);
+    });
   }
 
   get revision(): string {
@@ -91,6 +99,7 @@ export class GatewayServer {
   /** Stops accepting, waits for requests in flight, at most GATEWAY_LIMITS.drainMs. */
   async drain(): Promise<void> {
     this.draining = true;
+    this.sockets.close();
     const closed = new Promise<void>((resolve) => this.server.close(() => resolve()));
     this.server.closeIdleConnections();
     // A connection whose request has just ended is idle only now.
@@ -189,6 +198,55 @@ export class GatewayServer {
     });
   }
 
+  /** A request that has no response of its own: of a WebSocket, or within one. */
+  private async ask(
+    req: IncomingMessage,
+    method: 'GET' | 'POST',
+    body: Body,
+    more: Readonly<Record<string, string>>,
+  ): Promise<Message> {
+    const trace = traceContext(req.headers.traceparent as string | undefined);
+    const raw = req.url ?? '/';
+    const [url = '/', search = ''] = raw.split(/(?=\?)/, 2);
+    const match = this.router.find(method, url, req.headers.host?.replace(/:\d+$/, ''));
+    if (!match)
+      return refusalMessage(
+        new Refusal('HNG-401', { detail: 'No topic of any API here has this path.' }),
+        url,
+        trace.traceId,
+      );
+    const { connection: _c, upgrade, ...rest } = flatHeaders(req);
+    const headers = { ...rest, ...(method === 'GET' && { upgrade: upgrade ?? '' }), ...more };
+    const outcome = await match.route.operation.handle(
+      {
+        method,
+        url,
+        path: match.path,
+        query: queryOf(search),
+        search,
+        rest: match.rest,
+        headers,
+        body,
+        remote: req.socket.remoteAddress,
+      },
+      {
+        ports: this.options.ports,
+        environment: this.config.environment,
+        env: this.config.variables ?? {},
+        traceId: trace.traceId,
+        outbound: { traceparent: trace.traceparent },
+        apis: this.neighbour,
+      },
+    );
+    this.options.metrics.answered(
+      match.route.api.config.slug,
+      match.route.operation.id,
+      outcome.reply.status ?? 500,
+      0,
+    );
+    return outcome.reply;
+  }
+
   private head(trace: TraceContext, req: IncomingMessage, started: number, ms: number) {
     return {
       id: trace.spanId,
@@ -253,47 +311,9 @@ export class GatewayServer {
   }
 }
 
-/** Header fields as one text each (RFC 9110 §5.3); Node has joined repeated ones already, set-cookie apart. */
-function flatHeaders(req: IncomingMessage): Record<string, string> {
-  if (req.headers['set-cookie'] === undefined) return req.headers as Record<string, string>;
-  const out: Record<string, string> = {};
-  for (const name in req.headers) {
-    const v = req.headers[name];
-    if (v !== undefined) out[name] = typeof v === 'string' ? v : v.join(', ');
-  }
-  return out;
-}
-
-function bodyOf(req: IncomingMessage, headers: Record<string, string>): Body {
-  const length = headers['content-length'];
-  if (headers['transfer-encoding'] === undefined && (length === undefined || length === '0')) return Body.empty();
-  return Body.ofSource(() => readRequest(req), headers['content-type'], req);
-}
-
-async function readRequest(req: IncomingMessage): Promise<Uint8Array> {
-  const chunks: Uint8Array[] = [];
-  let size = 0;
-  const tooLarge = () => new Refusal('HNG-405', { detail: `The body may have at most ${LIMITS.requestBytes} bytes.` });
-  if (Number(req.headers['content-length'] ?? 0) > LIMITS.requestBytes) throw tooLarge();
-  for await (const chunk of req as AsyncIterable<Uint8Array>) {
-    size += chunk.length;
-    if (size > LIMITS.requestBytes) throw tooLarge();
-    chunks.push(chunk);
-  }
-  return chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks, size);
-}
-
-function queryOf(search: string): Record<string, string | string[]> {
-  const out: Record<string, string | string[]> = {};
-  if (search.length < 2) return out;
-  for (const [name, value] of new URLSearchParams(search)) {
-    const have = out[name];
-    if (have === undefined) out[name] = value;
-    else if (Array.isArray(have)) have.push(value);
-    else out[name] = [have, value];
-  }
-  return out;
-}
+/** A CloudEvent says so by itself; anything else is data. */
+const socketType = (text: string): string =>
+  /^\s*\{[^]*"specversion"\s*:/.test(text) ? 'application/cloudevents+json' : 'application/json';
 
 /** Server-Timing (W3C) tells backend and gateway apart, and which release answered; traceresponse is the W3C draft. */
 function replyHeaders(match: Match, trace: TraceContext, ms: number, backendMs: number): Record<string, string> {
@@ -303,43 +323,4 @@ function replyHeaders(match: Match, trace: TraceContext, ms: number, backendMs: 
     'server-timing': `gateway;dur=${Math.max(0, ms - backendMs).toFixed(1)}, backend;dur=${backendMs.toFixed(1)}${release}`,
     traceresponse: trace.traceparent,
   };
-}
-
-const LINGER_MS = 500;
-
-function write(req: IncomingMessage, res: ServerResponse, reply: Message, extra: Record<string, string>): void {
-  const headers: Record<string, string | number> = { ...endToEnd(reply.headers), ...extra };
-  const { body } = reply;
-  if (body.pending) {
-    const length = reply.headers['content-length'];
-    if (length !== undefined) headers['content-length'] = length;
-    res.writeHead(reply.status ?? 500, headers);
-    if (body.stream instanceof ReplySource) {
-      if (req.method === 'HEAD') {
-        body.stream.drop();
-        res.end();
-      } else body.stream.pipe(res);
-      return;
-    }
-    const stream = body.stream as Readable;
-    stream.once('error', () => res.destroy());
-    res.once('close', () => stream.destroy());
-    stream.pipe(res);
-    return;
-  }
-  // Text goes out in one piece with the head; bytes would be a second write.
-  const content = body.hasText ? body.text() : body.bytes();
-  const length = typeof content === 'string' ? Buffer.byteLength(content) : content.length;
-  if (reply.status !== 204 && reply.status !== 304) headers['content-length'] = length;
-  // Answered before the request was read to its end: the connection cannot be used again. It stays for a moment, so
-  // that the caller gets the reply before it learns that nobody reads on (RFC 9112 §9.6).
-  const socket = req.socket as typeof req.socket | null;
-  const early =
-    !req.complete && (req.headers['content-length'] !== undefined || req.headers['transfer-encoding'] !== undefined);
-  if (early) headers.connection = 'close';
-  res.writeHead(reply.status ?? 500, headers);
-  res.end(
-    req.method === 'HEAD' ? undefined : content,
-    early ? () => setTimeout(() => socket?.destroy(), LINGER_MS).unref() : undefined,
-  );
 }

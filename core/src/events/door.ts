@@ -1,0 +1,350 @@
+import { JsonError, writeJson } from '../codec/json';
+import type { Names } from '../expression/operators';
+import type { FlowDocument, OperationDocument } from '../flow/document';
+import type { CompiledStep, Run } from '../flow/run';
+import { Body } from '../message/body';
+import { isJson } from '../message/headers';
+import type { Message } from '../message/message';
+import { Refusal, type InputFault } from '../problem';
+import { escapePointer } from '../schema';
+import { accepted } from '../steps/publish/publish';
+import { runnable } from '../steps/expression';
+import { attributesOf, BATCH, EventError, eventsOf, STRUCTURED, toStructured, type TopicEvent } from './event';
+import { newEvent } from './hub';
+import { BrokerFailure, type Delivery, type Listener, type TopicRef } from './ports';
+import { dataChecker, publishTo, refOf } from './publishing';
+import { channelPath, type TopicDocument } from './topic';
+
+/** The way to topics by HTTP: POST publishes, GET streams (Server-Sent Events), waits (long poll), or becomes a WebSocket. */
+
+export interface EventEntry {
+  readonly id: string;
+  readonly operation: OperationDocument;
+  readonly flow: readonly CompiledStep[];
+}
+
+/** Milliseconds without an event after which a stream says that it is still there. */
+const HEARTBEAT_MS = 15_000;
+const RETRY_MS = 2000;
+/** Seconds that a long poll may wait, events that one reply may hold, events that one batch may hold. */
+const LONGEST_WAIT_S = 60;
+const MOST_POLLED = 500;
+const MOST_IN_BATCH = 1000;
+
+export const STREAM = 'text/event-stream';
+
+/** What callers see of the topics of a document: two operations for each. */
+export function eventEntries(document: FlowDocument): EventEntry[] {
+  return Object.entries(document.topics ?? {}).flatMap(([name, topic]) => {
+    const path = channelPath(name, topic);
+    const operation = (method: 'GET' | 'POST', summary: string): OperationDocument => ({
+      method,
+      path,
+      summary,
+      guards: topic.door?.guards,
+      flow: [],
+    });
+    const title = topic.title ?? name;
+    return [
+      ...(topic.door?.publish === false
+        ? []
+        : [
+            {
+              id: `publish ${name}`,
+              operation: operation('POST', `Publish to ${title}`),
+              flow: [publishing(document, name)],
+            },
+          ]),
+      ...(topic.door?.listen === false
+        ? []
+        : [
+            {
+              id: `listen ${name}`,
+              operation: operation('GET', `Listen to ${title}`),
+              flow: [listening(document, name, topic)],
+            },
+          ]),
+    ];
+  });
+}
+
+function publishing(document: FlowDocument, name: string): CompiledStep {
+  const faultsOf = dataChecker(document, name);
+  return {
+    kind: 'publish',
+    at: '/0',
+    async run(run) {
+      const ref = refOf(document, name, run);
+      await run.message.body.load();
+      const { events, alone } = readEvents(run.message, ref);
+      if (alone && document.topics?.[name]?.schema && !isJson(run.message.body.mediaType))
+        throw new Refusal('HNG-406', {
+          detail: `The data of ${name} is sent as application/json, or an event as ${STRUCTURED}.`,
+          headers: { accept: `application/json, ${STRUCTURED}, ${BATCH}` },
+        });
+      const faults = events.flatMap((e, n) =>
+        faultsOf(e.data).map((f) =>
+          alone ? f : { ...f, pointer: `${events.length > 1 ? `/${n}` : ''}/data${f.pointer}` },
+        ),
+      );
+      if (faults.length) throw new Refusal('HNG-404', { errors: faults });
+      const key = run.request.message.headers['idempotency-key'];
+      const owner = run.identity?.app?.id ?? '';
+      const done = await Promise.all(
+        events.map((e, n) => publishTo(run, ref, e, key === undefined ? undefined : { once: `${owner} ${key} ${n}` })),
+      );
+      run.notes = {
+        topic: name,
+        address: ref.address,
+        ids: done.map((d) => d.id),
+        ...(done[0]?.held && { held: true }),
+      };
+      run.message =
+        done.length === 1
+          ? accepted({ id: done[0]!.id, topic: name })
+          : accepted({ ids: done.map((d) => d.id), topic: name });
+    },
+  };
+}
+
+/** `alone`: the body was the data, without an envelope. */
+function readEvents(message: Message, ref: TopicRef): { events: readonly TopicEvent[]; alone: boolean } {
+  const wrong = (code: 'HNG-403' | 'HNG-404', fault: InputFault) =>
+    new Refusal(code, { detail: `${fault.pointer ? `${fault.pointer}: ` : ''}${fault.detail}.`, errors: [fault] });
+  try {
+    const events = eventsOf(message);
+    if (events && events.length > MOST_IN_BATCH)
+      throw wrong('HNG-404', {
+        pointer: '',
+        code: 'maxItems',
+        detail: `a batch may hold at most ${MOST_IN_BATCH} events`,
+      });
+    if (events) return { events, alone: false };
+    if (message.body.isEmpty)
+      throw wrong('HNG-404', { pointer: '', code: 'required', detail: 'a body is needed: the data of the event' });
+    // What says that it is JSON is read once, so that nobody gets what nobody can read.
+    if (isJson(message.body.mediaType)) message.body.value();
+    return { events: [newEvent(ref, message.body)], alone: true };
+  } catch (error) {
+    if (error instanceof EventError)
+      throw wrong('HNG-404', { pointer: error.pointer, code: 'cloudevents', detail: error.message });
+    if (error instanceof JsonError)
+      throw wrong('HNG-403', {
+        pointer: '',
+        code: 'json',
+        detail: `${error.message} at character ${error.position + 1}`,
+      });
+    throw error;
+  }
+}
+
+function listening(document: FlowDocument, name: string, topic: TopicDocument): CompiledStep {
+  const where = topic.door?.where === undefined ? undefined : runnable(topic.door.where);
+  const data = topic.door?.data === undefined ? undefined : runnable(topic.door.data);
+  return {
+    kind: 'listen',
+    at: '/0',
+    async run(run) {
+      const ref = refOf(document, name, run);
+      const { headers } = run.message;
+      const search = new URLSearchParams(run.request.search);
+      const after = headers['last-event-id'] ?? search.get('after') ?? undefined;
+      const socket = headers.upgrade?.toLowerCase() === 'websocket';
+      const stream = socket || (headers.accept?.includes(STREAM) ?? false);
+      const wait = waitOf(search.get('wait'), headers.prefer);
+      const { topics } = run.ports;
+      if (!topics)
+        throw new Refusal('HNG-510', {
+          detail: `${name} cannot be listened to now.`,
+          inner: 'this engine has no topics',
+        });
+      let listener: Listener;
+      try {
+        listener = await topics.listen(ref, { after, kept: !stream });
+      } catch (error) {
+        if (!(error instanceof BrokerFailure)) throw error;
+        throw new Refusal('HNG-510', {
+          detail: `${name} cannot be listened to now.`,
+          inner: `${ref.broker?.address ?? 'inside'} ${ref.address}: ${error.message}`,
+          headers: { 'retry-after': '2' },
+          cause: error,
+        });
+      }
+      const shape = async (d: Delivery): Promise<Delivery | undefined> => {
+        if ('gap' in d || (!where && !data)) return d;
+        const scope = new EventScope(run, d.event);
+        if (where && !holds(await where.evaluate(scope))) return undefined;
+        if (!data) return d;
+        const value: unknown = await data.evaluate(scope);
+        return { event: { ...d.event, data: Body.ofText(writeJson(value ?? null), 'application/json') } };
+      };
+      run.notes = {
+        topic: name,
+        address: ref.address,
+        ...(after !== undefined && { after }),
+        as: socket ? 'socket' : stream ? 'stream' : 'poll',
+      };
+      if (stream) {
+        const text = socket ? socketText : ref.form === 'plain' ? plainText : structuredText;
+        run.message = streamOf(
+          new EventStream(listener, shape, text, socket ? '' : `retry: ${RETRY_MS}\n\n`, !socket),
+          socket,
+        );
+        return;
+      }
+      run.message = await poll(run, listener, shape, wait, after);
+    },
+  };
+}
+
+/** Seconds from `wait`, or the preference of RFC 7240 §4.3. */
+function waitOf(given: string | null, prefer: string | undefined): number {
+  const text = given ?? /(?:^|[,;\s])wait=(\d+)/.exec(prefer ?? '')?.[1] ?? '0';
+  if (!/^\d{1,4}$/.test(text))
+    throw new Refusal('HNG-404', {
+      errors: [{ pointer: '', parameter: 'wait', code: 'type', detail: 'must be whole seconds, at most 60' }],
+    });
+  return Math.min(Number(text), LONGEST_WAIT_S);
+}
+
+type Shape = (d: Delivery) => Promise<Delivery | undefined>;
+
+async function poll(
+  run: Run,
+  listener: Listener,
+  shape: Shape,
+  seconds: number,
+  after: string | undefined,
+): Promise<Message> {
+  const until = run.ports.clock.now() + seconds * 1000;
+  const events: TopicEvent[] = [];
+  let last = after;
+  let gap = false;
+  try {
+    while (events.length < MOST_POLLED) {
+      const left = events.length ? 0 : until - run.ports.clock.now();
+      const d = await listener.next(Math.max(0, left));
+      if (!d) break;
+      if ('gap' in d) {
+        gap = true;
+        continue;
+      }
+      last = d.event.id;
+      const shaped = await shape(d);
+      if (shaped && 'event' in shaped) events.push(shaped.event);
+    }
+  } finally {
+    listener.close();
+  }
+  const next = new URLSearchParams({ wait: String(seconds || 30), ...(last !== undefined && { after: last }) });
+  const headers: Record<string, string> = {
+    link: `<?${next.toString()}>; rel="next"`,
+    'cache-control': 'no-store',
+    ...(gap && { 'event-gap': '1' }),
+  };
+  if (!events.length) return { status: 204, headers, body: Body.empty() };
+  return {
+    status: 200,
+    headers: { ...headers, 'content-type': BATCH },
+    body: Body.ofText(writeJson(events.map(toStructured)), BATCH),
+    format: 'JSON',
+  };
+}
+
+function streamOf(stream: EventStream, socket: boolean): Message {
+  const none = () => Promise.resolve(new Uint8Array(0));
+  return socket
+    ? { status: 101, headers: {}, body: Body.ofSource(none, 'application/json', stream), format: 'events' }
+    : {
+        status: 200,
+        headers: { 'content-type': `${STREAM}; charset=utf-8`, 'cache-control': 'no-store', 'x-accel-buffering': 'no' },
+        body: Body.ofSource(none, STREAM, stream),
+        format: 'events',
+      };
+}
+
+/** Texts for one listener, as long as it is there. Whoever reads closes it when the connection goes. */
+export class EventStream implements AsyncIterable<string> {
+  constructor(
+    private readonly listener: Listener,
+    private readonly shape: Shape,
+    private readonly text: (d: Delivery) => string,
+    private readonly head: string,
+    private readonly beats: boolean,
+  ) {}
+
+  close(): void {
+    this.listener.close();
+  }
+
+  /** It fell too far behind: the reader may say so in its own way. */
+  get behind(): boolean {
+    return this.listener.ended === 'behind';
+  }
+
+  async *[Symbol.asyncIterator](): AsyncGenerator<string> {
+    try {
+      if (this.head) yield this.head;
+      for (;;) {
+        const d = await this.listener.next(HEARTBEAT_MS);
+        if (!d) {
+          if (this.listener.ended) return;
+          if (this.beats) yield ': still here\n\n';
+          continue;
+        }
+        const shaped = await this.shape(d);
+        if (shaped) yield this.text(shaped);
+      }
+    } finally {
+      this.listener.close();
+    }
+  }
+}
+
+/** HTML Standard, Server-sent events §9.2.5: a field for each line of the data; an id holds no line end. */
+function sse(id: string | undefined, event: string | undefined, data: string): string {
+  const lines = data.split(/\r\n|\r|\n/).map((l) => `data: ${l}\n`);
+  return `${id === undefined ? '' : `id: ${id.replace(/[\r\n\0]/g, '')}\n`}${event === undefined ? '' : `event: ${event}\n`}${lines.join('')}\n`;
+}
+const plainText = (d: Delivery): string =>
+  'gap' in d ? sse(undefined, 'gap', d.gap) : sse(d.event.id, undefined, d.event.data.text());
+const structuredText = (d: Delivery): string =>
+  'gap' in d ? sse(undefined, 'gap', d.gap) : sse(d.event.id, undefined, writeJson(toStructured(d.event)));
+/** CloudEvents WebSockets binding 1.0.2 §3: one event in JSON for each message. */
+const socketText = (d: Delivery): string => writeJson('gap' in d ? { gap: d.gap } : toStructured(d.event));
+
+const holds = (v: unknown): boolean => (Array.isArray(v) ? v.length > 0 : Boolean(v));
+
+/** What filters and maps of a channel see: the event, and who listens. */
+class EventScope implements Names {
+  readonly isNames = true;
+  readonly names = ['body', 'event', 'app', 'plan', 'query', 'headers', 'env'];
+
+  constructor(
+    private readonly run: Run,
+    private readonly event: TopicEvent,
+  ) {}
+
+  read(name: string): unknown {
+    switch (name) {
+      case 'body':
+        return isJson(this.event.data.mediaType) ? this.event.data.value() : this.event.data.text();
+      case 'event':
+        return attributesOf(this.event);
+      case 'app':
+        return this.run.identity?.app;
+      case 'plan':
+        return this.run.identity?.plan;
+      case 'query':
+        return Object.fromEntries(new URLSearchParams(this.run.request.search));
+      case 'headers':
+        return this.run.request.message.headers;
+      case 'env':
+        return this.run.env;
+      default:
+        return undefined;
+    }
+  }
+}
+
+export const topicPointer = (name: string): string => `/topics/${escapePointer(name)}`;

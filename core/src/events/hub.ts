@@ -1,0 +1,246 @@
+import { Body } from '../message/body';
+import { isJson } from '../message/headers';
+import { writeJson } from '../codec/json';
+import { attributesOf, fromStructured, STRUCTURED, toStructured, withAttributes, type TopicEvent } from './event';
+import {
+  BrokerFailure,
+  type BrokerMessage,
+  type Brokers,
+  type Delivery,
+  type Listener,
+  type ListenOptions,
+  type Published,
+  type PublishOptions,
+  type TopicRef,
+  type Topics,
+} from './ports';
+
+export const EVENT_LIMITS = {
+  /** Deliveries that wait for one listener; one that is further behind is cut off, and may come back with the id it had last. */
+  waiting: 1000,
+  /** Listeners in one gateway process. */
+  listeners: 20_000,
+  /** Keys of publishing that are remembered, and how long. */
+  keys: 10_000,
+  keysMs: 600_000,
+} as const;
+
+interface Hub {
+  readonly ref: TopicRef;
+  readonly kept: { readonly event: TopicEvent; readonly at: number }[];
+  readonly listeners: Set<Line>;
+  /** Ends the subscription at the broker. */
+  end?: () => void;
+  opening?: Promise<void>;
+}
+
+/** Topics of one gateway process: what is published, who listens, and the last events of each, so that a listener who was away misses nothing that is kept. */
+export class TopicHubs implements Topics {
+  private readonly hubs = new Map<string, Hub>();
+  private readonly keys = new Map<string, { readonly at: number; readonly sent: Promise<Published> }>();
+  private listening = 0;
+
+  constructor(
+    private readonly brokers: Brokers | undefined,
+    private readonly now: () => number,
+  ) {}
+
+  publish(topic: TopicRef, event: TopicEvent, options: PublishOptions = {}): Promise<Published> {
+    if (options.once === undefined) return this.send(topic, event);
+    const key = `${keyOf(topic)} ${options.once}`;
+    const now = this.now();
+    for (const [k, v] of this.keys) {
+      if (now - v.at < EVENT_LIMITS.keysMs && this.keys.size <= EVENT_LIMITS.keys) break;
+      this.keys.delete(k);
+    }
+    const known = this.keys.get(key);
+    if (known) return known.sent.then((p) => ({ ...p, repeated: true }));
+    const sent = this.send(topic, event);
+    this.keys.set(key, { at: now, sent });
+    // What failed may be tried again under the same key.
+    sent.catch(() => this.keys.delete(key));
+    return sent;
+  }
+
+  private async send(topic: TopicRef, event: TopicEvent): Promise<Published> {
+    if (topic.broker) {
+      if (!this.brokers) throw new BrokerFailure('this gateway speaks to no brokers');
+      await this.brokers.publish(topic.broker, {
+        ...payloadOf(topic, event),
+        address: topic.address,
+        qos: topic.qos,
+        retain: topic.retain,
+      });
+    } else this.take(this.hub(topic), event);
+    return { id: event.id };
+  }
+
+  async listen(topic: TopicRef, options: ListenOptions): Promise<Listener> {
+    if (this.listening >= EVENT_LIMITS.listeners) throw new BrokerFailure('too many listen already');
+    const hub = this.hub(topic);
+    this.listening++;
+    try {
+      await this.open(hub);
+    } catch (error) {
+      this.listening--;
+      throw error;
+    }
+    const line: Line = new Line(() => {
+      this.listening--;
+      hub.listeners.delete(line);
+    });
+    this.forget(hub);
+    const { kept } = hub;
+    if (options.after !== undefined) {
+      const at = kept.findLastIndex((k) => k.event.id === options.after);
+      if (at < 0) line.put({ gap: `nothing is known here of an event ${options.after}; what is kept follows` });
+      for (const k of kept.slice(at + 1)) line.put({ event: k.event });
+    } else if (options.kept) for (const k of kept) line.put({ event: k.event });
+    hub.listeners.add(line);
+    return line;
+  }
+
+  /** Ends every listener and every subscription. */
+  close(): void {
+    for (const hub of this.hubs.values()) {
+      for (const line of [...hub.listeners]) line.close();
+      hub.end?.();
+    }
+    this.hubs.clear();
+  }
+
+  get count(): number {
+    return this.listening;
+  }
+
+  private hub(ref: TopicRef): Hub {
+    const key = keyOf(ref);
+    let hub = this.hubs.get(key);
+    if (!hub) this.hubs.set(key, (hub = { ref, kept: [], listeners: new Set() }));
+    return hub;
+  }
+
+  /** The subscription begins with the first listener and stays, so that one who comes back finds what was kept. */
+  private open(hub: Hub): Promise<void> {
+    const { broker, address } = hub.ref;
+    if (!broker) return Promise.resolve();
+    if (!this.brokers) return Promise.reject(new BrokerFailure('this gateway speaks to no brokers'));
+    hub.opening ??= this.brokers
+      .subscribe(broker, address, (m) => this.take(hub, eventFrom(hub.ref, m)))
+      .then((end) => {
+        hub.end = end;
+      })
+      .catch((error: unknown) => {
+        hub.opening = undefined;
+        throw error;
+      });
+    return hub.opening;
+  }
+
+  private take(hub: Hub, event: TopicEvent): void {
+    hub.kept.push({ event, at: this.now() });
+    this.forget(hub);
+    for (const line of [...hub.listeners]) line.put({ event });
+  }
+
+  private forget(hub: Hub): void {
+    const { kept, ref } = hub;
+    const oldest = this.now() - ref.keepMs;
+    let gone = Math.max(0, kept.length - ref.keepEvents);
+    while (gone < kept.length && kept[gone]!.at < oldest) gone++;
+    if (gone) kept.splice(0, gone);
+  }
+}
+
+const keyOf = (t: TopicRef): string => `${t.broker ? t.broker.address : 'inside'} ${t.address}`;
+
+class Line implements Listener {
+  private readonly waiting: Delivery[] = [];
+  private wake: (() => void) | undefined;
+  ended: 'closed' | 'behind' | undefined;
+
+  constructor(private readonly gone: () => void) {}
+
+  put(d: Delivery): void {
+    if (this.ended) return;
+    if (this.waiting.length >= EVENT_LIMITS.waiting) {
+      this.finish('behind');
+      return;
+    }
+    this.waiting.push(d);
+    this.wake?.();
+  }
+
+  async next(ms: number): Promise<Delivery | undefined> {
+    if (!this.waiting.length && !this.ended) {
+      await new Promise<void>((resolve) => {
+        const timer = setTimeout(resolve, ms);
+        this.wake = () => {
+          clearTimeout(timer);
+          resolve();
+        };
+      });
+      this.wake = undefined;
+    }
+    return this.waiting.shift();
+  }
+
+  close(): void {
+    this.finish('closed');
+  }
+
+  private finish(why: 'closed' | 'behind'): void {
+    if (this.ended) return;
+    this.ended = why;
+    this.gone();
+    this.wake?.();
+  }
+}
+
+/** Topics of a rehearsal: an event is made and shown, and goes nowhere; nobody is there to listen to. */
+export class HeldTopics implements Topics {
+  publish(_topic: TopicRef, event: TopicEvent): Promise<Published> {
+    return Promise.resolve({ id: event.id, held: true });
+  }
+
+  listen(): Promise<Listener> {
+    const line = new Line(() => undefined);
+    line.close();
+    return Promise.resolve(line);
+  }
+}
+
+/** What goes to a broker: data alone, or a CloudEvent: binary where the protocol has properties, else structured (MQTT binding 1.0.2 §3). */
+export function payloadOf(topic: TopicRef, event: TopicEvent): BrokerMessage {
+  const { data } = event;
+  if (topic.form === 'plain') return { payload: data.bytes(), mediaType: data.mediaType };
+  if (topic.broker?.version === 5)
+    return {
+      payload: data.bytes(),
+      mediaType: data.mediaType,
+      properties: { specversion: '1.0', ...attributesOf(event) },
+    };
+  return { payload: new TextEncoder().encode(writeJson(toStructured(event))), mediaType: STRUCTURED };
+}
+
+/** What a broker sent, as an event. What is no event by its own words is data, with attributes of our making. */
+export function eventFrom(topic: TopicRef, m: BrokerMessage): TopicEvent {
+  const mediaType = m.mediaType ?? topic.mediaType;
+  try {
+    if (m.properties?.specversion) return withAttributes(m.properties, Body.ofBytes(m.payload, mediaType));
+    if (m.mediaType?.startsWith(STRUCTURED) || (topic.form === 'cloudevents' && isJson(mediaType)))
+      return fromStructured(Body.ofBytes(m.payload, 'application/json').value());
+  } catch {
+    // No event by its own words.
+  }
+  return newEvent(topic, Body.ofBytes(m.payload, mediaType));
+}
+
+/** An event that says nothing of itself but its data. */
+export const newEvent = (topic: Pick<TopicRef, 'name' | 'source'>, data: Body): TopicEvent => ({
+  id: crypto.randomUUID(),
+  source: topic.source,
+  type: topic.name,
+  time: new Date().toISOString(),
+  data,
+});

@@ -1,0 +1,25 @@
+export {
+  EventError,
+  eventsOf,
+  fromStructured,
+  toStructured,
+  withAttributes,
+  BATCH,
+  STRUCTURED,
+  type TopicEvent,
+} from './event';
+export { EVENT_LIMITS, HeldTopics, TopicHubs, eventFrom, newEvent, payloadOf } from './hub';
+export { EventStream, STREAM } from './door';
+export {
+  BrokerFailure,
+  type BrokerMessage,
+  type BrokerPublish,
+  type BrokerRef,
+  type Brokers,
+  type Delivery,
+  type Listener,
+  type Published,
+  type TopicRef,
+  type Topics,
+} from './ports';
+export { channelPath, topicRef, type BrokerDocument, type TopicDocument } from './topic';

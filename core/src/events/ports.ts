@@ -1,0 +1,92 @@
+/** What topics ask of a broker: one small port, one adapter for each protocol. Times in milliseconds. */
+
+export interface BrokerRef {
+  /** Name in the document, for words. */
+  readonly name: string;
+  /** E.g. mqtt://127.0.0.1:1883 */
+  readonly address: string;
+  /** Of MQTT: 4 is 3.1.1, 5 is 5. */
+  readonly version: 4 | 5;
+}
+
+export interface BrokerMessage {
+  readonly payload: Uint8Array;
+  readonly mediaType?: string;
+  /** User properties of MQTT 5; there are none in 3.1.1. */
+  readonly properties?: Readonly<Record<string, string>>;
+}
+
+export interface BrokerPublish extends BrokerMessage {
+  readonly address: string;
+  /** 0: at most once, nothing is confirmed; 1: at least once, the broker confirms. */
+  readonly qos: 0 | 1;
+  readonly retain: boolean;
+}
+
+export interface Brokers {
+  /** Resolves when the broker has confirmed (QoS 1) or the bytes are on their way (QoS 0). Rejects with BrokerFailure. */
+  publish(broker: BrokerRef, message: BrokerPublish): Promise<void>;
+  /** Resolves once the broker has taken the subscription; it outlives broken connections until it is ended. */
+  subscribe(broker: BrokerRef, address: string, take: (m: BrokerMessage) => void): Promise<() => void>;
+}
+
+export class BrokerFailure extends Error {
+  constructor(message: string, options?: { cause?: unknown }) {
+    super(message, options);
+    this.name = 'BrokerFailure';
+  }
+}
+
+/** A topic as it stands in one environment. */
+export interface TopicRef {
+  readonly name: string;
+  /** Undefined: within this gateway. */
+  readonly broker?: BrokerRef;
+  readonly address: string;
+  readonly form: 'plain' | 'cloudevents';
+  readonly qos: 0 | 1;
+  readonly retain: boolean;
+  readonly keepEvents: number;
+  readonly keepMs: number;
+  readonly mediaType: string;
+  /** For events that say nothing of themselves. */
+  readonly source: string;
+}
+
+export interface PublishOptions {
+  /** The same key within ten minutes is the same event: it is not sent again. */
+  readonly once?: string;
+}
+
+export interface Published {
+  readonly id: string;
+  /** Nothing was sent: this key had been seen. */
+  readonly repeated?: boolean;
+  /** Nothing was sent: this is a rehearsal. */
+  readonly held?: boolean;
+}
+
+export type Delivery =
+  | { readonly event: import('./event').TopicEvent }
+  /** Events are missing before the next one. */
+  | { readonly gap: string };
+
+export interface ListenOptions {
+  /** Id of the last event that the listener had. */
+  readonly after?: string;
+  /** Also what is kept, from its beginning. */
+  readonly kept?: boolean;
+}
+
+/** Deliveries of one listener; ends when it is closed, or when it fell too far behind. */
+export interface Listener {
+  /** The next delivery; undefined after `ms` without one, and at the end. */
+  next(ms: number): Promise<Delivery | undefined>;
+  readonly ended: 'closed' | 'behind' | undefined;
+  close(): void;
+}
+
+export interface Topics {
+  publish(topic: TopicRef, event: import('./event').TopicEvent, options?: PublishOptions): Promise<Published>;
+  listen(topic: TopicRef, options: ListenOptions): Promise<Listener>;
+}

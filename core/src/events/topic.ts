@@ -1,0 +1,85 @@
+import { z } from 'zod';
+import type { FlowDocument } from '../flow/document';
+import type { TopicRef } from './ports';
+
+const name = z.string().min(1).max(200);
+const expression = z.string().min(1).max(20_000);
+
+/** Where events go to and come from. */
+export const brokerSchema = z.strictObject({
+  description: z.string().optional(),
+  address: z
+    .string()
+    .optional()
+    .describe('mqtt://host:port or mqtts://host:port, for every environment without its own'),
+  addresses: z.record(z.string(), z.string()).optional().describe('Address by environment'),
+  version: z.enum(['3.1.1', '5']).optional().describe('Of MQTT; 5 when absent'),
+});
+export type BrokerDocument = z.infer<typeof brokerSchema>;
+
+/** All but guards, which the document adds: they know more than this file. */
+export const topicBase = {
+  title: z.string().optional(),
+  description: z.string().optional(),
+  broker: name.optional().describe('Name under brokers; without one the topic is within each gateway alone'),
+  address: name
+    .regex(/^[^#+\0]+$/, 'must be one topic, without wildcards')
+    .optional()
+    .describe('Name of the topic at the broker; its name here when absent'),
+  schema: z.looseObject({}).optional().describe('JSON Schema 2020-12 of the data of an event'),
+  form: z
+    .enum(['plain', 'cloudevents'])
+    .optional()
+    .describe(
+      'plain (when absent): the data alone; cloudevents: CloudEvents 1.0, binary in MQTT 5 and structured in 3.1.1',
+    ),
+  qos: z
+    .union([z.literal(0), z.literal(1)])
+    .optional()
+    .describe('1 when absent: the broker confirms each event'),
+  retain: z.boolean().optional().describe('The broker keeps the last event for whoever comes later'),
+  keep: z
+    .strictObject({ events: z.int().min(0).max(100_000), seconds: z.number().min(0).max(86_400) })
+    .optional()
+    .describe('What a gateway keeps for listeners who come back; 1000 events, 600 seconds when absent'),
+};
+export const channelBase = {
+  path: z
+    .string()
+    .regex(/^\/[^?#{}*]*$/, 'must start with /')
+    .optional()
+    .describe('Below the door; / and the name when absent'),
+  publish: z.boolean().optional().describe('false: nothing is published by this path'),
+  listen: z.boolean().optional().describe('false: nobody listens by this path'),
+  where: expression.optional().describe('Only events for which this holds; names are body, event, app, plan, query'),
+  data: expression.optional().describe('What a listener gets, made of body, event, app, plan, query'),
+};
+
+export type TopicDocument = NonNullable<FlowDocument['topics']>[string];
+
+const VERSIONS = { '3.1.1': 4, '5': 5 } as const;
+
+/** A topic as it stands in an environment; a text says why there is none. */
+export function topicRef(document: FlowDocument, topic: string, environment: string | undefined): TopicRef | string {
+  const t = document.topics?.[topic];
+  if (!t) return `there is no topic ${topic}`;
+  const broker = t.broker === undefined ? undefined : document.brokers?.[t.broker];
+  if (t.broker !== undefined && !broker) return `the topic ${topic} names the broker ${t.broker}, which does not exist`;
+  const address = (environment !== undefined ? broker?.addresses?.[environment] : undefined) ?? broker?.address;
+  if (broker && !address)
+    return `the broker ${t.broker!} has no address${environment === undefined ? '' : ` in ${environment}`}`;
+  return {
+    name: topic,
+    ...(broker && { broker: { name: t.broker!, address: address!, version: VERSIONS[broker.version ?? '5'] } }),
+    address: t.address ?? topic,
+    form: t.form ?? 'plain',
+    qos: t.qos ?? 1,
+    retain: t.retain ?? false,
+    keepEvents: t.keep?.events ?? 1000,
+    keepMs: (t.keep?.seconds ?? 600) * 1000,
+    mediaType: 'application/json',
+    source: `/${encodeURIComponent(document.api.name)}`,
+  };
+}
+
+export const channelPath = (name: string, t: TopicDocument): string => t.door?.path ?? `/${name}`;

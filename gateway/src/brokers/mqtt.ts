@@ -1,0 +1,128 @@
+import { BrokerFailure, type BrokerMessage, type BrokerPublish, type BrokerRef, type Brokers } from '@hinge/core';
+import { connectAsync, type IClientPublishOptions, type MqttClient } from 'mqtt';
+import { randomUUID } from 'node:crypto';
+import { GATEWAY_LIMITS } from '../limits';
+
+interface Connection {
+  readonly client: Promise<MqttClient>;
+  /** Who listens, by topic. One subscription at the broker serves all of them. */
+  readonly takers: Map<string, Set<(m: BrokerMessage) => void>>;
+}
+
+/** MQTT 3.1.1 and 5 through the standard client: one connection for each broker, opened when it is first needed and kept. */
+export class MqttBrokers implements Brokers {
+  private readonly connections = new Map<string, Connection>();
+
+  async publish(broker: BrokerRef, m: BrokerPublish): Promise<void> {
+    const client = await this.connected(broker);
+    // What cannot be sent now is refused, and not kept for later: whoever published must know.
+    if (!client.connected) throw new BrokerFailure('not connected');
+    const options: IClientPublishOptions = { qos: m.qos, retain: m.retain };
+    if (broker.version === 5)
+      options.properties = {
+        ...(m.mediaType !== undefined && { contentType: m.mediaType }),
+        ...(m.properties && { userProperties: { ...m.properties } }),
+      };
+    let timer: NodeJS.Timeout | undefined;
+    const late = new Promise<never>((_, reject) => {
+      timer = setTimeout(
+        () => reject(new BrokerFailure(`no confirmation within ${GATEWAY_LIMITS.brokerMs} ms`)),
+        GATEWAY_LIMITS.brokerMs,
+      );
+    });
+    const gone = new Promise<never>((_, reject) => {
+      client.once('close', () => reject(new BrokerFailure('the connection broke before the confirmation')));
+    });
+    gone.catch(() => undefined);
+    try {
+      await Promise.race([client.publishAsync(m.address, m.payload as Buffer, options), late, gone]);
+    } catch (error) {
+      throw error instanceof BrokerFailure ? error : new BrokerFailure((error as Error).message, { cause: error });
+    } finally {
+      clearTimeout(timer);
+    }
+  }
+
+  async subscribe(broker: BrokerRef, address: string, take: (m: BrokerMessage) => void): Promise<() => void> {
+    const client = await this.connected(broker);
+    const { takers } = this.connection(broker);
+    const own = takers.get(address);
+    if (own) own.add(take);
+    else {
+      takers.set(address, new Set([take]));
+      try {
+        const granted = await client.subscribeAsync(address, { qos: 1 });
+        const refused = granted.find((g) => g.qos >= 128);
+        if (refused) throw new Error(`the broker refused the subscription to ${address}`);
+      } catch (error) {
+        takers.delete(address);
+        throw new BrokerFailure((error as Error).message, { cause: error });
+      }
+    }
+    return () => {
+      const all = takers.get(address);
+      all?.delete(take);
+      if (all?.size) return;
+      takers.delete(address);
+      if (client.connected) client.unsubscribe(address);
+    };
+  }
+
+  async close(): Promise<void> {
+    const all = [...this.connections.values()];
+    this.connections.clear();
+    await Promise.all(all.map((c) => c.client.then((client) => client.endAsync(true)).catch(() => undefined)));
+  }
+
+  private connected(broker: BrokerRef): Promise<MqttClient> {
+    return this.connection(broker).client;
+  }
+
+  private connection(broker: BrokerRef): Connection {
+    const key = `${broker.address} ${broker.version}`;
+    const known = this.connections.get(key);
+    if (known) return known;
+    const takers: Connection['takers'] = new Map();
+    const client = connectAsync(
+      broker.address,
+      {
+        protocolVersion: broker.version,
+        clientId: `hinge-${randomUUID()}`,
+        connectTimeout: GATEWAY_LIMITS.connectMs,
+        reconnectPeriod: GATEWAY_LIMITS.brokerRetryMs,
+        queueQoSZero: false,
+        clean: true,
+        resubscribe: true,
+      },
+      false,
+    ).then(
+      (c) => {
+        // Nobody hears it otherwise, and it would end the process; what fails is told to whoever publishes or listens.
+        c.on('error', () => undefined);
+        c.on('message', (topic, payload, packet) => {
+          const properties = packet.properties?.userProperties;
+          const m: BrokerMessage = {
+            payload,
+            mediaType: packet.properties?.contentType,
+            ...(properties && { properties: single(properties) }),
+          };
+          for (const take of takers.get(topic) ?? []) take(m);
+        });
+        return c;
+      },
+      (error: unknown) => {
+        // The next one tries again.
+        this.connections.delete(key);
+        throw new BrokerFailure((error as Error).message || 'no connection', { cause: error });
+      },
+    );
+    const made: Connection = { client, takers };
+    this.connections.set(key, made);
+    return made;
+  }
+}
+
+/** A property that came several times counts with its first value. */
+function single(properties: Readonly<Record<string, string | readonly string[]>>): Record<string, string> {
+  return Object.fromEntries(Object.entries(properties).map(([k, v]) => [k, typeof v === 'string' ? v : (v[0] ?? '')]));
+}
