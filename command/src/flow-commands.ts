@@ -2,6 +2,7 @@ import {
   checkDocument,
   clashesOf,
   compileApi,
+  HeldTopics,
   MemoryStore,
   runCases,
   unreachedFindings,
@@ -239,7 +240,7 @@ export async function rehearseAll(file: string, set: readonly string[], json: bo
   const results = await runCases(
     compileApi(document),
     cases,
-    { ports: { backends, clock: { now }, store: new MemoryStore(now) } },
+    { ports: { backends, clock: { now }, store: new MemoryStore(now), topics: new HeldTopics() } },
     tell,
   );
   await backends.close();
@@ -281,7 +282,7 @@ export async function rehearseOne(
   const now = () => performance.now();
   const traceId = randomBytes(16).toString('hex');
   const result = await rehearse(operation, incomingOf(operation, door?.path ?? '/', sample), {
-    ports: { backends, clock: { now }, store: new MemoryStore(now) },
+    ports: { backends, clock: { now }, store: new MemoryStore(now), topics: new HeldTopics() },
     env: {},
     traceId,
     outbound: { traceparent: `00-${traceId}-${randomBytes(8).toString('hex')}-00` },

@@ -1,5 +1,6 @@
 import type { ContractFiles, FlowDocument } from '@hinge/core';
 import { TOWN, type TownService } from '@hinge/stand-ins';
+import { arrivalsApi } from './arrivals';
 import { berthsApi, berthsContract } from './berths';
 import { portCallsApi } from './port-calls';
 import { tidesApi } from './tides';
@@ -7,8 +8,9 @@ import { towageApi } from './towage';
 import { berthsSoapApi, contractFor, duesApi, noticesApi, registerApi } from './town';
 
 /** The APIs of the harbour, by their name on a gateway. */
-export function demoApis(): Record<string, FlowDocument> {
+export function demoApis(broker?: string): Record<string, FlowDocument> {
   return {
+    arrivals: arrivalsApi(broker),
     berths: berthsApi(),
     'berths-soap': berthsSoapApi(),
     dues: duesApi(),

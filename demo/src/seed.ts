@@ -12,6 +12,7 @@ export interface SeedOptions {
   readonly gatewayAddress: string;
   readonly berthsAddress: string;
   readonly townAddress: string;
+  readonly brokerAddress: string;
 }
 
 export const SIGN_INS = [
@@ -58,7 +59,7 @@ export async function seed(options: SeedOptions): Promise<void> {
         .insert(schema.backends)
         .values({ ...b, addresses: { sandbox: address }, createdBy: 'demo' })
         .onConflictDoNothing();
-    for (const [slug, document] of Object.entries(demoApis())) {
+    for (const [slug, document] of Object.entries(demoApis(options.brokerAddress))) {
       const made = await db
         .insert(schema.apis)
         .values({ slug, name: document.api.name })

@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import {
   checkDocument,
   compileApi,
+  HeldTopics,
   MemoryStore,
   readText,
   runCases,
@@ -45,7 +46,7 @@ describe.each(Object.keys(demoApis()))('the API %s', (slug) => {
   test('passes its own cases against the stand-ins', async () => {
     const document = apis[slug]!;
     const world = {
-      ports: { backends, clock: { now }, store: new MemoryStore(now) },
+      ports: { backends, clock: { now }, store: new MemoryStore(now), topics: new HeldTopics() },
       env: { officeCode: 'TH-22' },
     };
     const results = await runCases(compileApi(document), document.cases ?? [], world);

@@ -1,4 +1,5 @@
 export * from './berths/service';
+export * from './broker/service';
 export * from './town/town';
 export { tidesOf, VESSELS } from './town/records';
 export type { Behaviour } from './behaviour';

@@ -10,6 +10,7 @@ import '../theme/global.css';
 import '../features/fold/fold.css';
 import '../features/fold/leaves.css';
 import '../features/fold/pins.css';
+import '../features/topics/topics.css';
 
 export const metadata: Metadata = {
   title: { default: 'Up Hinge', template: '%s · Up Hinge' },

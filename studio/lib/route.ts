@@ -38,7 +38,8 @@ export function jsonRoute<P, B = undefined>(
         throw new Told(403, `This needs the role ${roles.join(' or ')}; you are signed in as ${user.role}.`);
       if (request.method !== 'GET') checkOrigin(request);
       const body = schema ? await readBody(request, schema) : (undefined as B);
-      return Response.json((await run({ user, params: await context.params, body, request })) ?? {});
+      const out = await run({ user, params: await context.params, body, request });
+      return out instanceof Response ? out : Response.json(out ?? {});
     } catch (error) {
       return errorReply(error);
     }

@@ -46,6 +46,7 @@ beforeAll(async () => {
     gatewayToken: 'token',
     gatewayAddress: 'http://127.0.0.1:1',
     berthsAddress: 'http://127.0.0.1:2/soap',
+    brokerAddress: 'mqtt://127.0.0.1:1',
     townAddress: 'http://127.0.0.1:3',
   };
   await seed(options);

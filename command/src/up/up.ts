@@ -25,12 +25,14 @@ export async function up(options: UpOptions): Promise<void> {
   const controlPort = options.gatewayPort + 1;
   const standInPort = Number(process.env.HINGE_STAND_IN_PORT ?? 4331);
   const townPort = standInPort + 1;
+  const brokerPort = standInPort + 2;
   for (const [port, what] of [
     [options.studioPort, 'the studio (--studio-port)'],
     [options.gatewayPort, 'the gateway (--gateway-port)'],
     [controlPort, "the gateway's control port, one above --gateway-port"],
     [standInPort, 'the stand-ins (HINGE_STAND_IN_PORT)'],
     [townPort, 'the stand-ins of the town, one above HINGE_STAND_IN_PORT'],
+    [brokerPort, 'the stand-in broker, two above HINGE_STAND_IN_PORT'],
   ] as const) {
     if (!(await isFree(port)))
       throw new Failure(`port ${port} is in use and is needed for ${what}; is another ./hinge up running?`);
@@ -76,6 +78,7 @@ export async function up(options: UpOptions): Promise<void> {
       gatewayAddress,
       berthsAddress,
       townAddress: `http://127.0.0.1:${townPort}`,
+      brokerAddress: `mqtt://127.0.0.1:${brokerPort}`,
     });
 
     const tsx = `file://${join(root, 'node_modules/tsx/dist/loader.mjs')}`;
@@ -87,6 +90,7 @@ export async function up(options: UpOptions): Promise<void> {
       join(root, 'stand-ins/src/main.ts'),
       String(standInPort),
       String(townPort),
+      String(brokerPort),
     ]);
     const bundle = join(state, 'gateway.mjs');
     await Promise.all([buildStudio(root, say), bundleGateway(root, bundle)]);

@@ -68,6 +68,13 @@ export function eventEntries(document: FlowDocument): EventEntry[] {
   });
 }
 
+/** The way in to a topic as an operation with a flow, for whoever shows what was sent there. */
+export function eventOperation(document: FlowDocument, id: string): OperationDocument | undefined {
+  const topic = id.startsWith('publish ') ? id.slice('publish '.length) : undefined;
+  const t = topic === undefined ? undefined : document.topics?.[topic];
+  return t && { method: 'POST', path: channelPath(topic!, t), flow: [{ kind: 'publish', topic: topic! }] };
+}
+
 function publishing(document: FlowDocument, name: string): CompiledStep {
   const faultsOf = dataChecker(document, name);
   return {

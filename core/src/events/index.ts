@@ -9,7 +9,7 @@ export {
   type TopicEvent,
 } from './event';
 export { EVENT_LIMITS, HeldTopics, TopicHubs, eventFrom, newEvent, payloadOf } from './hub';
-export { EventStream, STREAM } from './door';
+export { eventOperation, EventStream, STREAM } from './door';
 export {
   BrokerFailure,
   type BrokerMessage,

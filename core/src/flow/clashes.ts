@@ -9,7 +9,7 @@ export function clashesOf(documents: readonly FlowDocument[]): Map<number, Findi
   documents.forEach((document, n) => {
     document.doors.forEach((door, d) => {
       for (const [id, o] of Object.entries(document.operations)) {
-        if (o.internal || door.answers === 'graphql' || door.answers === 'events') continue;
+        if (o.internal || door.answers === 'graphql') continue;
         for (const host of door.hosts?.length ? door.hosts : ['*']) {
           const key = `${host} ${pathShape(o.method, `${door.path.replace(/\/+$/, '')}${o.path}`)}`;
           const first = seen.get(key);

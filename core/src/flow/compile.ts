@@ -113,6 +113,7 @@ export function compileApi(document: FlowDocument, neighbours?: Neighbours): Com
     return compileOperation(id, operation, document, door, steps, contractOf(operation, backends), self);
   };
   document.doors.forEach((door, n) => {
+    const topicEntries: CompiledOperation[] = [];
     const entered = entriesOf(document, door);
     if (entered) {
       const world: FlowWorld = { ...base, operationId: 'graph', operation: GRAPH, root: '' };
@@ -121,13 +122,17 @@ export function compileApi(document: FlowDocument, neighbours?: Neighbours): Com
       const entries = entered.map((e) =>
         compileOperation(e.id, e.operation, document, door, { before, flow: e.flow, after }, undefined, self),
       );
-      operations.set(door.name, entries);
-      return;
+      // A graph is all its operations; beside the paths of topics operations have their own.
+      if (door.answers === 'graphql') {
+        operations.set(door.name, entries);
+        return;
+      }
+      topicEntries.push(...entries);
     }
     const own = Object.entries(document.operations)
       .filter(([, operation]) => !operation.internal)
       .map(([id, operation]) => compileAt(id, operation, door, n));
-    operations.set(door.name, [...soapEntries(own, document, door, backends), ...own]);
+    operations.set(door.name, [...topicEntries, ...soapEntries(own, document, door, backends), ...own]);
   });
   const inside = new Map(
     Object.entries(document.operations).map(([id, operation]) => [id, compileAt(id, operation, INSIDE, -1)] as const),

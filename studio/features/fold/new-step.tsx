@@ -43,6 +43,8 @@ export function freshStep(kind: Kind, world: FoldWorld): StepDocument {
       return { kind, values: { value: 'body' } };
     case 'check':
       return { kind, against: 'request' };
+    case 'publish':
+      return { kind, topic: world.topics[0] ?? 'events' };
     case 'reply':
       return { kind, example: 'auto' };
   }

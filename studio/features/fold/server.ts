@@ -23,5 +23,5 @@ export async function foldWorld(slug: string): Promise<FoldWorld> {
     const draft = await getDraft(api.slug);
     apis[api.slug] = Object.keys(draft?.document.operations ?? {});
   }
-  return { backends, inner: [], apis, types: [], table: {} };
+  return { backends, inner: [], apis, types: [], topics: [], table: {} };
 }

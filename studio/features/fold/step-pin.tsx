@@ -6,6 +6,7 @@ import { EachPin, GatherPin } from './gather-pins';
 import { AttemptPin, ChoosePin, RememberPin } from './line-pins';
 import { MapPin } from './map-pin';
 import { ConvertPin } from './convert-pin';
+import { PublishPin } from './publish-pin';
 import { CheckPin, ReplyPin, SetPin } from './plain-pin';
 import type { FoldWorld } from './world';
 
@@ -88,6 +89,8 @@ export function StepPin(p: Props) {
       );
     case 'check':
       return <CheckPin {...common} step={step} types={p.world.types} operation={p.operation} />;
+    case 'publish':
+      return <PublishPin {...common} step={step} topics={p.world.topics} />;
     case 'reply':
       return <ReplyPin {...common} step={step} operation={p.operation} />;
   }

@@ -2,6 +2,7 @@
 import Button from '@mui/material/Button';
 import {
   effectiveGuards,
+  eventOperation,
   GUARD_ORDER,
   type FlowDocument,
   type Rehearsal,
@@ -55,7 +56,10 @@ interface Props {
 export function TraceFold({ trace, document, typing, editable }: Props) {
   const router = useRouter();
   const [told, setTold] = useState('');
-  const operation = trace.operation === undefined ? undefined : document?.operations[trace.operation];
+  const operation =
+    trace.operation === undefined || !document
+      ? undefined
+      : (document.operations[trace.operation] ?? eventOperation(document, trace.operation));
   const keep = async () => {
     try {
       const made = await send<{ href: string }>('POST', `/api/traces/${trace.id}/keep`, {});

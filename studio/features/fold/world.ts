@@ -6,6 +6,7 @@ export interface FoldWorld {
   readonly inner: readonly string[];
   readonly apis: Readonly<Record<string, readonly string[]>>;
   readonly types: readonly string[];
+  readonly topics: readonly string[];
   /** The types themselves. */
   readonly table: TypeTable;
 }
@@ -19,13 +20,14 @@ export interface CallableOperation {
   readonly safe: boolean;
 }
 
-export const NO_WORLD: FoldWorld = { backends: {}, inner: [], apis: {}, types: [], table: {} };
+export const NO_WORLD: FoldWorld = { backends: {}, inner: [], apis: {}, types: [], topics: [], table: {} };
 
 export function worldWith(world: FoldWorld, document: FlowDocument): FoldWorld {
   return {
     ...world,
     inner: Object.keys(document.operations),
     types: Object.keys(document.types ?? {}),
+    topics: Object.keys(document.topics ?? {}),
     table: document.types ?? {},
   };
 }

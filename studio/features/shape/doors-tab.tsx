@@ -89,6 +89,7 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
                       ['json', 'always JSON'],
                       ['xml', 'always XML'],
                       ['graphql', 'a graph (GraphQL)'],
+                      ['events', 'events, a path for each topic'],
                     ]}
                     readOnly={readOnly}
                     onChange={(a) => set(i, { ...door, answers: a === '' ? undefined : (a as Door['answers']) })}

@@ -16,6 +16,7 @@ import { DoorsTab } from './doors-tab';
 import { NewOperation } from './new-operation';
 import { OperationDrawer } from './operation-drawer';
 import { TextPanel } from './text-panel';
+import { TopicsTab } from './topics-tab';
 import { TypesTab } from './types-tab';
 
 interface Props {
@@ -35,7 +36,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
   const d = useDraft(slug, draft, editable);
   const { document, state } = d;
   useShortcuts(d.undo, d.redo, () => void d.saveNow(), nothing);
-  const [tab, setTab] = useState<'operations' | 'doors' | 'types' | 'callers' | 'about'>('operations');
+  const [tab, setTab] = useState<'operations' | 'doors' | 'types' | 'topics' | 'callers' | 'about'>('operations');
   const [open, setOpen] = useState<string>();
   const [text, setText] = useState(false);
   const findings = useFindings(slug, document, environments[0]?.name ?? '', first);
@@ -97,6 +98,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
             <Tab value="operations" label={`Operations ${Object.keys(document.operations).length}`} />
             <Tab value="doors" label={`Doors ${document.doors.length}`} />
             <Tab value="types" label={`Types ${Object.keys(document.types ?? {}).length}`} />
+            <Tab value="topics" label={`Topics ${Object.keys(document.topics ?? {}).length}`} />
             <Tab value="about" label="About" />
             <Tab value="callers" label={`Callers ${Object.keys(document.apps ?? {}).length}`} />
           </Tabs>
@@ -122,6 +124,16 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
             <DoorsTab document={document} address={address} readOnly={readOnly} onChange={d.change} />
           )}
           {tab === 'types' && <TypesTab document={document} readOnly={readOnly} onChange={d.change} />}
+          {tab === 'topics' && (
+            <TopicsTab
+              slug={slug}
+              document={document}
+              environments={environments}
+              address={address}
+              readOnly={readOnly}
+              onChange={d.change}
+            />
+          )}
           {tab === 'about' && <AboutTab document={document} readOnly={readOnly} onChange={d.change} />}
           {tab === 'callers' && <CallersTab document={document} readOnly={readOnly} onChange={d.change} />}
         </div>

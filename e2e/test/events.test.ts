@@ -1,0 +1,130 @@
+import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
+import { Key, type WebDriver } from 'selenium-webdriver';
+import { openBrowser, Page } from '../src/browser';
+import { Hands } from '../src/hands';
+import { startWorld, type World } from '../src/world';
+
+jest.setTimeout(150_000);
+let world: World;
+let driver: WebDriver;
+let page: Page;
+let hands: Hands;
+
+beforeAll(async () => {
+  world = await startWorld([]);
+  driver = await openBrowser();
+  page = new Page(driver, world.studio);
+  hands = new Hands(driver, page);
+  await page.signIn('ruff@tarnhaven.example', 'grey-wagtail');
+}, 420_000);
+
+afterAll(async () => {
+  await driver?.quit();
+  if (world) expect(await world.stop()).toBe(0);
+}, 60_000);
+
+const post = (path: string, body: unknown) =>
+  fetch(world.gateway + path, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(body),
+  });
+
+describe('HTTP into events', () => {
+  test('before it is released a topic says so; a rehearsal shows the event and sends none', async () => {
+    await page.open('/apis/arrivals');
+    await page.click('[role=tab]', 'Topics');
+    await page.click('.live button', 'Listen');
+    await page.byText('.live .told', 'Nothing of this API runs in sandbox yet');
+    expect(await hands.serious()).toEqual([]);
+    await page.open('/apis/arrivals/reportArrival');
+    await hands.outcome('202');
+    await hands.pin('/0');
+    await page.byText('.pin-box.event', 'A rehearsal sends nothing');
+    await page.byText('.pin-box.event', 'tarnhaven.arrival.announced');
+    expect(await hands.serious()).toEqual([]);
+  });
+
+  test('released: what one publishes the other hears, by page, by stream and by waiting', async () => {
+    await page.open('/apis/arrivals');
+    await hands.release();
+    await page.click('[role=tab]', 'Topics');
+    await page.click('.live button', 'Listen');
+    await page.byText('.live [aria-live]', 'listening, 0 events');
+    const stream = await fetch(`${world.gateway}/arrivals/v1/announced`, { headers: { accept: 'text/event-stream' } });
+    const reader = stream.body!.getReader();
+    await page.click('.live button', 'Publish');
+    await page.byText('.live [role=status]', '202');
+    await page.byText('.heard-row', 'announced');
+    // Another way in: a flow that makes the event.
+    const report = { callNumber: 'TV-40213', vesselName: 'Grey Wagtail', expectedAt: '2026-12-04T06:30:00Z' };
+    await page.waitFor('the door', async () => (await post('/arrivals/v1/reports', report)).status === 202);
+    await page.byText('.heard-row', 'TV-40213');
+    let text = '';
+    while (!text.includes('Grey Wagtail')) text += Buffer.from((await reader.read()).value!).toString();
+    expect(text).toContain('"type":"tarnhaven.arrival.announced"');
+    await reader.cancel();
+    const kept = await fetch(`${world.gateway}/arrivals/v1/announced?wait=1`);
+    expect(((await kept.json()) as unknown[]).length).toBeGreaterThan(1);
+    await page.click('.heard-row', 'TV-40213');
+    await page.byText('.heard pre', '"vessel": "TV-40213"');
+    expect(await hands.serious()).toEqual([]);
+  });
+
+  test('what breaks the schema is told in the page, field by field', async () => {
+    await hands.write('textarea[aria-label="Data of the event"]', '{"vessel": "nobody"}');
+    await page.click('.live button', 'Publish');
+    await page.byText('.live [role=status]', '400');
+    await page.byText('.live [role=status]', '/vessel');
+  });
+
+  test('a trace of what was published opens as a fold', async () => {
+    await page.open('/traffic');
+    await page.click('td a', 'POST /arrivals/v1/announced');
+    await page.byText('h1', 'announced');
+    await page.byText('.pin-head, .track', 'publish');
+    await driver.sleep(300);
+    expect(await hands.serious()).toEqual([]);
+  });
+});
+
+describe('a topic from nothing, by keyboard alone', () => {
+  test('named, with a door, published to by a step of a flow', async () => {
+    await page.open('/apis');
+    await hands.fetchJson('POST', '/api/apis/scratch', {
+      slug: 'whistles',
+      document: {
+        hinge: 1,
+        api: { name: 'Whistles', version: '1' },
+        doors: [{ name: 'public', path: '/whistles' }],
+        operations: { blow: { method: 'POST', path: '/blow', flow: [] } },
+        cases: [
+          {
+            name: 'once',
+            operation: 'blow',
+            request: { headers: { 'content-type': 'application/json' }, body: { n: 1 } },
+          },
+        ],
+      },
+    });
+    await page.open('/apis/whistles');
+    await (await page.byText('[role=tab]', 'Topics')).sendKeys(Key.ENTER);
+    const name = await page.find('input[aria-label="Name of a new topic"]');
+    await name.sendKeys('blown', Key.ENTER);
+    await page.byText('.topics .note', 'No door answers events');
+    await (await page.byText('[role=tab]', 'Doors')).sendKeys(Key.ENTER);
+    await hands.chooseByKeys('What public answers', 'events, a path for each topic');
+    await hands.saved();
+    await page.open('/apis/whistles/blow');
+    await hands.outcome('500');
+    await hands.keys('a');
+    await (await page.find('[role=dialog] input')).sendKeys('pub', Key.ENTER);
+    await page.byText('.pin-head', 'publish, pin 1');
+    await hands.outcome('202');
+    await hands.saved();
+    await hands.release();
+    await page.waitFor('the flow on the gateway', async () => (await post('/whistles/blow', { n: 1 })).status === 202);
+    const kept = await fetch(`${world.gateway}/whistles/blown?wait=1`);
+    expect(((await kept.json()) as { data: unknown }[])[0]!.data).toEqual({ n: 1 });
+  });
+});
