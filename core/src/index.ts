@@ -29,3 +29,4 @@ export { convertBothWays } from './steps/convert/convert';
 export { portAddress } from './steps/call/send';
 export { OPERATORS, conditionWords, type Condition, type ConditionRow, type Operator } from './steps/condition';
 export { sha256 } from './guards/key/guard';
+export { passwordHash } from './guards/basic/guard';

@@ -1,3 +1,4 @@
+import { preflight } from '../guards/cors/guard';
 import { compilePlans, fieldGuards, NO_CHECKS } from '../guards/compile';
 import { GUARD_ORDER, guardKind } from '../guards/registry';
 import { effectiveGuards, type CompiledGuard, type EffectiveGuard } from '../guards/kind';
@@ -79,6 +80,8 @@ export interface CompiledOperation {
   handle(incoming: Incoming, context: CallContext): Promise<Outcome>;
   /** Runs the flow on a run that has begun elsewhere: the request goes on as it is. */
   continueWith(run: Run): Promise<void>;
+  /** Answers a browser that asks first, where pages may call (Fetch standard); undefined where no guard says so. */
+  preflight?(headers: Readonly<Record<string, string>>, methods: readonly string[]): Message;
 }
 
 export interface CompiledApi {
@@ -231,6 +234,7 @@ function compileOperation(
     const compiled = guardKind(guard.kind).compile(guard, guardContext);
     if (compiled) (guard.kind === 'schema' ? schemaChecks : checks).push(compiled);
   }
+  const cors = guards.map((g) => g.guard).find((g) => g.kind === 'cors');
   const shape = compileShape(door, operation, document.types ?? {});
   const parse = compileParameters(operation.parameters ?? [], document.types ?? {});
   return {
@@ -239,6 +243,7 @@ function compileOperation(
     guards,
     method: operation.method,
     path: operation.path,
+    ...(cors && { preflight: (headers, methods) => preflight(cors, headers, methods) }),
     async continueWith(run) {
       await runSeries(steps.flow, run);
     },
@@ -313,18 +318,26 @@ function compileOperation(
               });
         if (soap) {
           const fault = faultOf(refusal, callerVersion(run, incoming), incoming.url, context.traceId);
-          return { reply: fault, backendMs: run.backendMs, refusal };
+          return { reply: marked(fault, run, true), backendMs: run.backendMs, refusal };
         }
         const reply = shape.outward(refusalMessage(refusal, incoming.url, context.traceId), accept);
-        return { reply, backendMs: run.backendMs, refusal };
+        return { reply: marked(reply, run, true), backendMs: run.backendMs, refusal };
+      } finally {
+        for (const end of run.endings) end();
       }
     },
   };
 }
 
-/** The reply with the header fields that the run gathered on its way. */
-function marked(reply: Message, run: Run): Message {
-  for (const _name in run.replyHeaders) return { ...reply, headers: { ...reply.headers, ...run.replyHeaders } };
+/** The reply with the header fields that the run gathered on its way; what a refusal says itself stands. */
+function marked(reply: Message, run: Run, refused = false): Message {
+  const more = run.replyHeaders;
+  for (const _name in more) {
+    const headers = refused ? { ...more, ...reply.headers } : { ...reply.headers, ...more };
+    if (more.vary !== undefined && reply.headers.vary !== undefined)
+      headers.vary = `${reply.headers.vary}, ${more.vary}`;
+    return { ...reply, headers };
+  }
   return reply;
 }
 

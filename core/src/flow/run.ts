@@ -26,6 +26,8 @@ export interface FlowRequest {
 export interface Identity {
   readonly app?: { readonly id: string; readonly name: string };
   readonly plan?: { readonly name: string; readonly values?: Readonly<Record<string, unknown>> };
+  /** Of the token that it came with. */
+  readonly claims?: Readonly<Record<string, unknown>>;
 }
 
 /** What a run knows besides the request. */
@@ -75,6 +77,8 @@ export class Run {
   notes: Record<string, unknown> | undefined;
   /** The request with everything that guards withheld since: for guards that come later, never for a flow. */
   came: FlowRequest;
+  /** What is to be done when the reply is made, or refused. */
+  endings: (() => void)[] = [];
 
   constructor(
     public request: FlowRequest,
@@ -101,6 +105,7 @@ export class Run {
     run.message = message;
     run.identity = this.identity;
     run.planName = this.planName;
+    run.endings = this.endings;
     run.backendMs = this.backendMs;
     run.replyHeaders = this.replyHeaders;
     Object.assign(run.vars, this.vars);
@@ -182,7 +187,7 @@ function without<V>(values: Readonly<Record<string, V>>, gone: (name: string) =>
   return names.some(gone) ? Object.fromEntries(names.filter((n) => !gone(n)).map((n) => [n, values[n]!])) : values;
 }
 
-/** `body`, `headers`, `query`, `path`, `method`, `status`, `vars`, `app`, `plan`, `env`, `steps` and `soapHeader`, each made when it is read. */
+/** `body`, `headers`, `query`, `path`, `method`, `status`, `vars`, `app`, `plan`, `claims`, `env`, `steps` and `soapHeader`, each made when it is read. */
 export class Scope implements Names {
   private headersMade: unknown;
   private stepsMade: unknown;
@@ -220,6 +225,8 @@ export class Scope implements Names {
         return run.identity?.app;
       case 'plan':
         return run.identity?.plan;
+      case 'claims':
+        return run.identity?.claims;
       case 'env':
         return run.env;
       case 'soapHeader':
@@ -245,6 +252,7 @@ export const NAMES: readonly string[] = [
   'vars',
   'app',
   'plan',
+  'claims',
   'env',
   'soapHeader',
   'steps',

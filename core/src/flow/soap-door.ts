@@ -71,6 +71,7 @@ export function soapEntry(
     path,
     document: first.document,
     guards: first.guards,
+    preflight: first.preflight,
     continueWith: () => Promise.reject(new Error('a SOAP door is no flow')),
     async handle(incoming, context): Promise<Outcome> {
       let version = versionOf(incoming.headers);

@@ -211,6 +211,30 @@ export const CODES = {
   'HNG-410': { severity: 'error', title: 'A key is needed', status: 401, remedy: 'Send a live key of your app.' },
   'HNG-411': { severity: 'error', title: 'Too many calls', status: 429, remedy: 'Wait as long as Retry-After says.' },
   'HNG-412': { severity: 'error', title: 'Not let in', status: 403, remedy: 'Call from a network that is allowed.' },
+  'HNG-414': {
+    severity: 'error',
+    title: 'The caller is not known here',
+    status: 401,
+    remedy: 'Send the credentials that the reply asks for, as WWW-Authenticate says.',
+  },
+  'HNG-415': {
+    severity: 'error',
+    title: 'The token does not allow this',
+    status: 403,
+    remedy: 'Ask the issuer for a token with the scope that is named.',
+  },
+  'HNG-416': {
+    severity: 'error',
+    title: 'Too many calls at the same time',
+    status: 429,
+    remedy: 'Wait for a call to end, as Retry-After says.',
+  },
+  'HNG-417': {
+    severity: 'error',
+    title: 'Credentials cannot be checked now',
+    status: 503,
+    remedy: 'Try again in a moment. For designers: look whether the issuer can be reached.',
+  },
   'HNG-413': {
     severity: 'error',
     title: 'The query asks for too much',

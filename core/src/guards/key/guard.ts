@@ -1,5 +1,6 @@
 import type { SecretPlaces } from '../../message/secrets';
 import { Refusal } from '../../problem';
+import { identify, realmOf } from '../identity';
 import type { GuardKind } from '../kind';
 import type { KeyGuardDocument } from './schema';
 
@@ -30,16 +31,11 @@ export const keyGuard: GuardKind<KeyGuardDocument> = {
         throw new Refusal('HNG-410', {
           detail: `A valid key is needed, in ${where}.`,
           headers: {
-            'www-authenticate': `ApiKey realm="${document.api.name.replace(/["\\]/g, '')}", in="${where.replace(/"/g, '')}"`,
+            'www-authenticate': `ApiKey realm="${realmOf(document)}", in="${where.replace(/"/g, '')}"`,
           },
           inner: given ? 'no app has this key' : 'no key was sent',
         });
-      const plan = app.plan === undefined ? undefined : document.plans?.[app.plan];
-      run.identity = {
-        app: { id: app.id, name: app.name },
-        ...(app.plan !== undefined && { plan: { name: plan?.name ?? app.plan, values: plan?.values } }),
-      };
-      run.planName = app.plan;
+      identify(run, document, app);
       run.withhold(places);
     };
   },

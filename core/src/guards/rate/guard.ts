@@ -1,6 +1,6 @@
 import { Refusal } from '../../problem';
-import { runnable } from '../../steps/expression';
 import type { GuardKind } from '../kind';
+import { compilePer } from '../per';
 import { Windows } from './windows';
 import type { RateGuardDocument } from './schema';
 
@@ -11,19 +11,12 @@ import type { RateGuardDocument } from './schema';
 export const rateGuard: GuardKind<RateGuardDocument> = {
   kind: 'rate',
   words: 'limits how often a caller may call',
-  compile(guard, { operationId, door }) {
+  compile(guard, context) {
     const windows = new Windows(guard.calls, guard.seconds * 1000);
-    const expression = typeof guard.per === 'object' ? runnable(guard.per.expression) : undefined;
+    const nameOf = compilePer(guard.per, context);
     const policy = `"default";q=${guard.calls};w=${Math.ceil(guard.seconds)}`;
     return async ({ run }) => {
-      let key: string;
-      if (expression) key = String((await expression.evaluate(run.scope)) as string);
-      else if (guard.per === 'operation') key = operationId;
-      else if (guard.per === 'door') key = door ?? '';
-      else
-        key =
-          (guard.per !== 'address' && run.identity?.app && `app ${run.identity.app.id}`) ||
-          `address ${run.request.remote ?? ''}`;
+      const key = await nameOf(run);
       const { ok, left, waitMs } = windows.take(key, run.ports.clock.now());
       const limit = {
         'ratelimit-policy': policy,

@@ -1,0 +1,84 @@
+import { Refusal } from '../../problem';
+import { appOf, identify, realmOf } from '../identity';
+import { sha256 } from '../key/guard';
+import type { GuardKind } from '../kind';
+import type { BasicGuardDocument } from './schema';
+
+const KEPT = 1000;
+const KEPT_MS = 300_000;
+const PLACES = { headers: new Set(['authorization']), query: new Set<string>() };
+
+/** A wrong name and a wrong password take the same time and get the same words. What was found is kept for five minutes by its hash: the work is meant to be slow. */
+export const basicGuard: GuardKind<BasicGuardDocument> = {
+  kind: 'basic',
+  words: 'asks for a name and a password',
+  secrets: () => PLACES,
+  compile(guard, { document }) {
+    const known = new Map<string, { readonly right: Promise<boolean>; readonly until: number }>();
+    const [nobody] = Object.values(guard.users);
+    const refuse = (inner: string): never => {
+      throw new Refusal('HNG-414', {
+        detail: 'A name and its password are needed, in the header Authorization (Basic).',
+        headers: { 'www-authenticate': `Basic realm="${realmOf(document)}", charset="UTF-8"` },
+        inner,
+      });
+    };
+    return async ({ run }) => {
+      const given = /^basic +([A-Za-z0-9+/=]+)$/i.exec(run.message.headers.authorization ?? '')?.[1];
+      if (given === undefined) refuse('no Authorization: Basic was sent');
+      const text = decoded(given!);
+      const cut = text?.indexOf(':') ?? -1;
+      if (text === undefined || cut < 0) refuse('the credentials cannot be read');
+      const name = text!.slice(0, cut);
+      const hash = Object.hasOwn(guard.users, name) ? guard.users[name] : undefined;
+      const now = run.ports.clock.now();
+      const key = await sha256(given!);
+      let found = known.get(key);
+      if (!found || found.until < now) {
+        const right = verify(text!.slice(cut + 1), hash ?? nobody).then((r) => r && hash !== undefined);
+        found = { right, until: now + KEPT_MS };
+        known.set(key, found);
+        if (known.size > KEPT) known.delete(known.keys().next().value!);
+      }
+      if (!(await found.right)) refuse(`no user has this name and password`);
+      identify(run, document, appOf(document, name));
+      run.withhold(PLACES);
+    };
+  },
+};
+
+function decoded(base64: string): string | undefined {
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytesOf(base64));
+  } catch {
+    return undefined;
+  }
+}
+
+const bytesOf = (base64: string): Uint8Array<ArrayBuffer> => Uint8Array.from(atob(base64), (c) => c.charCodeAt(0));
+const base64Of = (bytes: Uint8Array): string => btoa(String.fromCharCode(...bytes));
+
+/** OWASP Password Storage Cheat Sheet (2023): 600,000 rounds for PBKDF2-HMAC-SHA256. */
+const ROUNDS = 600_000;
+
+/** What stands in the document for a password. */
+export async function passwordHash(password: string, rounds = ROUNDS): Promise<string> {
+  const salt = crypto.getRandomValues(new Uint8Array(16));
+  return `pbkdf2-sha256$${rounds}$${base64Of(salt)}$${base64Of(await derive(password, salt, rounds))}`;
+}
+
+async function verify(password: string, hash: string | undefined): Promise<boolean> {
+  const [, rounds = String(ROUNDS), salt = 'AAAAAAAAAAAAAAAAAAAAAA==', want = ''] = hash?.split('$') ?? [];
+  const made = await derive(password, bytesOf(salt), Number(rounds));
+  const wanted = bytesOf(want);
+  let differs = made.length ^ wanted.length;
+  for (let i = 0; i < made.length; i++) differs |= made[i]! ^ (wanted[i] ?? 0);
+  return differs === 0;
+}
+
+async function derive(password: string, salt: Uint8Array<ArrayBuffer>, iterations: number): Promise<Uint8Array> {
+  const key = await crypto.subtle.importKey('raw', new TextEncoder().encode(password), 'PBKDF2', false, ['deriveBits']);
+  return new Uint8Array(
+    await crypto.subtle.deriveBits({ name: 'PBKDF2', hash: 'SHA-256', salt, iterations }, key, 256),
+  );
+}

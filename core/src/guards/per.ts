@@ -1,0 +1,24 @@
+import { z } from 'zod';
+import type { Run } from '../flow/run';
+import { runnable } from '../steps/expression';
+import type { GuardContext } from './kind';
+
+/** What counts apart from each other, for guards that count. */
+export const perSchema = z
+  .union([
+    z.enum(['app', 'address', 'operation', 'door']),
+    z.strictObject({ expression: z.string().min(1).max(20_000) }),
+  ])
+  .optional()
+  .describe('What is counted apart; app when absent, and the address of the caller where no app is known');
+export type Per = z.infer<typeof perSchema>;
+
+/** The name under which a call is counted. */
+export function compilePer(per: Per, { operationId, door }: GuardContext): (run: Run) => string | Promise<string> {
+  const expression = typeof per === 'object' ? runnable(per.expression) : undefined;
+  if (expression) return async (run) => String((await expression.evaluate(run.scope)) as string);
+  if (per === 'operation') return () => operationId;
+  if (per === 'door') return () => door ?? '';
+  return (run) =>
+    (per !== 'address' && run.identity?.app && `app ${run.identity.app.id}`) || `address ${run.request.remote ?? ''}`;
+}

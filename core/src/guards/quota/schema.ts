@@ -1,0 +1,11 @@
+import { z } from 'zod';
+import { perSchema } from '../per';
+
+export const quotaGuardSchema = z.strictObject({
+  kind: z.literal('quota').describe('At most so many calls in each hour, day, week or month of the calendar (UTC)'),
+  off: z.boolean().optional(),
+  calls: z.int().min(1).max(1_000_000_000),
+  each: z.enum(['hour', 'day', 'week', 'month']).describe('Weeks begin on Monday (ISO 8601)'),
+  per: perSchema,
+});
+export type QuotaGuardDocument = z.infer<typeof quotaGuardSchema>;
