@@ -369,6 +369,20 @@ describe('quotas, calls at the same time, headers', () => {
   });
 });
 
+test('guards that let nobody in, or too much, are findings', () => {
+  const codes = (...guards: GuardDocument[]) =>
+    checkDocument(document(guards, { operations: {} })).map((f) => `${f.code} ${f.place.pointer}`);
+  const jwt: GuardDocument = { kind: 'jwt', issuer: 'https://login.example' };
+  expect(codes(jwt)).toEqual(['HNG-329 /guards/0']);
+  expect(codes({ ...jwt, off: true })).toEqual([]);
+  expect(codes({ ...jwt, jwks: 'https://login.example/keys' })).toEqual([]);
+  expect(codes({ kind: 'basic', users: {} }, { ...jwt, jwks: 'https://x.example' })).toEqual([
+    'HNG-329 /guards/0',
+    'HNG-329 /guards/1',
+  ]);
+  expect(codes({ kind: 'cors', origins: ['*'], credentials: true })).toEqual(['HNG-330 /guards/0/origins']);
+});
+
 test('expressions may read claims', () => {
   expect(checkDocument(document([])).filter((f) => f.code === 'HNG-304')).toEqual([]);
 });

@@ -40,6 +40,13 @@ beforeAll(async () => {
         { slug: 'berths', release: 3, document: berths },
         { slug: 'echo', document: draftProxy(echo.url, { name: 'Echo', base: '/echo' }) },
         { slug: 'gone', document: gone },
+        {
+          slug: 'pages',
+          document: {
+            ...draftProxy(echo.url, { name: 'Pages', base: '/pages' }),
+            guards: [{ kind: 'cors', origins: ['https://desk.example'] }, { kind: 'key' }],
+          },
+        },
       ],
     },
   });
@@ -231,4 +238,21 @@ test('a drain lets the request in flight end and takes no new one', async () => 
   expect((await slow).status).toBe(200);
   await stopped;
   await expect(fetch(`http://127.0.0.1:${own.port}/berths/v1/berths/N-07`)).rejects.toThrow();
+});
+
+test('a browser that asks first is answered without a key; then the refusal says that the page may read it', async () => {
+  const origin = 'https://desk.example';
+  const asked = await fetch(`${base}/pages/any`, {
+    method: 'OPTIONS',
+    headers: { origin, 'access-control-request-method': 'PUT', 'access-control-request-headers': 'x-api-key' },
+  });
+  expect([asked.status, asked.headers.get('access-control-allow-origin')]).toEqual([204, origin]);
+  expect(asked.headers.get('access-control-allow-headers')).toBe('x-api-key');
+  const refused = await fetch(`${base}/pages/any`, { headers: { origin } });
+  expect([refused.status, refused.headers.get('access-control-allow-origin')]).toEqual([401, origin]);
+  const none = await fetch(`${base}/berths/v1/berths/N-07`, {
+    method: 'OPTIONS',
+    headers: { origin, 'access-control-request-method': 'GET' },
+  });
+  expect(none.status).toBe(405);
 });

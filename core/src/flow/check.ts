@@ -1,4 +1,5 @@
 import { checkTopics } from '../events/check';
+import { checkGuards } from '../guards/check';
 import { finding, type Finding } from '../problem';
 import { graphOf } from '../graph/graph';
 import { resolveSchema } from '../schema';
@@ -30,6 +31,7 @@ export function checkDocument(document: FlowDocument, options: CheckOptions = {}
   checkInnerCalls(document, options.neighbours, report);
   checkSecrets(document, report);
   checkCases(document, report);
+  checkGuards(document, report);
   checkTopics(document, options.environments, report);
   if (document.doors.some((d) => d.answers === 'graphql')) graphOf(document).findings.forEach(report);
   return findings;

@@ -177,6 +177,16 @@ export const CODES = {
     title: 'There is no such topic, or no such broker',
     remedy: 'Choose a topic of this API, or give it one.',
   },
+  'HNG-329': {
+    severity: 'error',
+    title: 'A guard lets nobody in',
+    remedy: 'Give the guard what it compares with.',
+  },
+  'HNG-330': {
+    severity: 'warning',
+    title: 'A guard lets too much in',
+    remedy: 'Name who may come in.',
+  },
   'HNG-402': {
     severity: 'error',
     title: 'The method is not offered here',

@@ -140,15 +140,15 @@ export class GatewayServer {
     const headers = flatHeaders(req);
     const body = bodyOf(req, headers);
     const request: Message = { method: req.method, path: raw, headers, body };
+    // A browser that asks first is answered here, also where the flow would take any method.
+    const wanted = req.method === 'OPTIONS' ? headers['access-control-request-method'] : undefined;
+    const asked = wanted === undefined ? undefined : this.router.find(wanted, url, host)?.route.operation;
+    if (asked?.preflight) {
+      write(req, res, asked.preflight(headers, this.router.methodsAt(url, host)), {});
+      return;
+    }
     const match =
       this.inFlight > GATEWAY_LIMITS.concurrent ? undefined : this.router.find(req.method ?? 'GET', url, host);
-    if (!match && req.method === 'OPTIONS' && headers['access-control-request-method'] !== undefined) {
-      const asked = this.router.find(headers['access-control-request-method'], url, host)?.route.operation;
-      if (asked?.preflight) {
-        write(req, res, asked.preflight(headers, this.router.methodsAt(url, host)), {});
-        return;
-      }
-    }
     if (!match) {
       this.refuse(req, res, trace, started, request, url, host);
       return;

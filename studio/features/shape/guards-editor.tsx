@@ -1,21 +1,36 @@
 'use client';
 import type { GuardDocument } from '@hinge/core';
 import { ChoiceRow, NumberRow, RowMoves, TextRow } from '../fold/fields';
+import { CredentialSettings } from './credential-settings';
 
 type Kind = GuardDocument['kind'];
 
 const WORDS: Record<Kind, string> = {
+  cors: 'pages of other origins may call',
   network: 'only from some networks',
+  headers: 'rules for headers',
   key: 'the key of an app',
+  basic: 'a name and a password',
+  jwt: 'a token of an issuer',
   rate: 'so many calls in a while',
+  quota: 'so many calls in a day or a month',
+  concurrency: 'so many calls at the same time',
   size: 'a size of bodies',
+  signature: 'signed bodies',
   schema: 'requests that fit the contract',
 };
 const FRESH: Record<Kind, GuardDocument> = {
+  cors: { kind: 'cors', origins: ['*'] },
   network: { kind: 'network', allow: ['127.0.0.0/8'] },
+  headers: { kind: 'headers' },
   key: { kind: 'key' },
+  basic: { kind: 'basic', users: {} },
+  jwt: { kind: 'jwt', issuer: 'https://login.example' },
   rate: { kind: 'rate', calls: 60, seconds: 60 },
+  quota: { kind: 'quota', calls: 10_000, each: 'day' },
+  concurrency: { kind: 'concurrency', calls: 10 },
   size: { kind: 'size', maxBytes: 1_048_576 },
+  signature: { kind: 'signature', secret: 'signingSecret' },
   schema: { kind: 'schema' },
 };
 
@@ -40,15 +55,15 @@ export function GuardsEditor({ label, guards, inherited = [], readOnly, onChange
         .filter(({ guard }) => !guards.some((g) => g.kind === guard.kind))
         .map(({ guard, from }) => (
           <div key={guard.kind} className="row soft">
-            <span style={{ width: 70, flex: 'none' }}>{guard.kind}</span>
+            <span style={{ width: 90, flex: 'none' }}>{guard.kind}</span>
             <span>
               {factsOf(guard)} from {from}
             </span>
           </div>
         ))}
       {guards.map((g, i) => (
-        <div key={g.kind} className="row">
-          <strong style={{ width: 70, flex: 'none' }}>{g.kind}</strong>
+        <div key={g.kind} className="row guard-row">
+          <strong style={{ width: 90, flex: 'none' }}>{g.kind}</strong>
           <Settings guard={g} readOnly={readOnly} onChange={(next) => set(i, next)} />
           <RowMoves
             index={i}
@@ -77,6 +92,9 @@ export function GuardsEditor({ label, guards, inherited = [], readOnly, onChange
 function factsOf(g: GuardDocument): string {
   if (g.kind === 'rate') return `${g.calls} in ${g.seconds} s,`;
   if (g.kind === 'size') return `${g.maxBytes} bytes,`;
+  if (g.kind === 'quota') return `${g.calls} each ${g.each},`;
+  if (g.kind === 'concurrency') return `${g.calls} at once,`;
+  if (g.kind === 'jwt') return `of ${g.issuer},`;
   return '';
 }
 
@@ -147,20 +165,7 @@ function Settings({
             onChange={(seconds) => seconds && onChange({ ...g, seconds })}
           />
           <span className="soft nowrap">s, per</span>
-          <ChoiceRow
-            hideLabel
-            label="Counted per"
-            width={110}
-            value={typeof g.per === 'string' ? g.per : 'app'}
-            options={[
-              ['app', 'app'],
-              ['address', 'address'],
-              ['operation', 'operation'],
-              ['door', 'door'],
-            ]}
-            readOnly={readOnly}
-            onChange={(per) => onChange({ ...g, per })}
-          />
+          <PerChoice guard={g} readOnly={readOnly} onChange={onChange} />
         </>
       );
     case 'network':
@@ -202,7 +207,88 @@ function Settings({
           <span className="soft">bytes</span>
         </>
       );
+    case 'quota':
+      return (
+        <>
+          <NumberRow
+            hideLabel
+            width={110}
+            label="Calls of the quota"
+            value={g.calls}
+            least={1}
+            most={1_000_000_000}
+            readOnly={readOnly}
+            onChange={(calls) => calls && onChange({ ...g, calls })}
+          />
+          <span className="soft">each</span>
+          <ChoiceRow
+            hideLabel
+            label="Period of the quota"
+            width={100}
+            value={g.each}
+            options={(['hour', 'day', 'week', 'month'] as const).map((e) => [e, e])}
+            readOnly={readOnly}
+            onChange={(each) => onChange({ ...g, each })}
+          />
+          <span className="soft nowrap">(UTC), per</span>
+          <PerChoice guard={g} readOnly={readOnly} onChange={onChange} />
+        </>
+      );
+    case 'concurrency':
+      return (
+        <>
+          <NumberRow
+            hideLabel
+            width={80}
+            label="Calls at the same time"
+            value={g.calls}
+            least={1}
+            most={10_000}
+            readOnly={readOnly}
+            onChange={(calls) => calls && onChange({ ...g, calls })}
+          />
+          <span className="soft nowrap">at once, per</span>
+          <PerChoice guard={g} readOnly={readOnly} onChange={onChange} />
+        </>
+      );
+    case 'cors':
+    case 'jwt':
+    case 'basic':
+    case 'signature':
+    case 'headers':
+      return <CredentialSettings guard={g} readOnly={readOnly} onChange={onChange} />;
     case 'schema':
       return <span className="soft grow">requests must fit the contract</span>;
   }
+}
+
+type Counting = Extract<GuardDocument, { kind: 'rate' | 'quota' | 'concurrency' }>;
+
+function PerChoice({
+  guard: g,
+  readOnly,
+  onChange,
+}: {
+  guard: Counting;
+  readOnly?: boolean;
+  onChange: (g: GuardDocument) => void;
+}) {
+  const own = typeof g.per === 'object';
+  return (
+    <ChoiceRow
+      hideLabel
+      label={`Counted per, ${g.kind}`}
+      width={110}
+      value={own ? 'expression' : ((g.per as string | undefined) ?? 'app')}
+      options={[
+        ['app', 'app'],
+        ['address', 'address'],
+        ['operation', 'operation'],
+        ['door', 'door'],
+        ...(own ? [['expression', 'an expression'] as [string, string]] : []),
+      ]}
+      readOnly={readOnly}
+      onChange={(per) => per !== 'expression' && onChange({ ...g, per: per as 'app' })}
+    />
+  );
 }

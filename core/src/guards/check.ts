@@ -1,0 +1,37 @@
+import type { FlowDocument, GuardDocument } from '../flow/document';
+import { finding, type Finding } from '../problem';
+
+/** Guards that let nobody in, whatever is sent. */
+export function checkGuards(document: FlowDocument, report: (f: Finding) => void): void {
+  const look = (guards: readonly GuardDocument[] | undefined, pointer: string) => {
+    const tell = (n: number, words: string, remedy: string) =>
+      report(finding('HNG-329', words, { pointer: `${pointer}/${n}` }, remedy));
+    guards?.forEach((g, n) => {
+      if (g.off) return;
+      if (g.kind === 'jwt' && g.jwks === undefined && !g.keys?.length)
+        tell(n, `the guard jwt has no keys of ${g.issuer}`, 'Give it the address of the keys, or the keys.');
+      if (g.kind === 'basic' && !Object.keys(g.users).length)
+        tell(n, 'the guard basic has no users', 'Give it a user with a password.');
+      if (g.kind === 'jwt' && guards.some((o) => o.kind === 'basic' && !o.off))
+        tell(
+          n,
+          'the guards jwt and basic both want the header Authorization, and both act',
+          'Keep one of them, or give each a door of its own.',
+        );
+      if (g.kind === 'cors' && g.credentials && g.origins.includes('*'))
+        report(
+          finding(
+            'HNG-330',
+            'pages of any origin may call with the credentials of whoever looks at them',
+            { pointer: `${pointer}/${n}/origins` },
+            'Name the origins.',
+          ),
+        );
+    });
+  };
+  look(document.guards, '/guards');
+  document.doors.forEach((d, n) => look(d.guards, `/doors/${n}/guards`));
+  for (const [id, o] of Object.entries(document.operations)) look(o.guards, `/operations/${id}/guards`);
+  for (const [name, p] of Object.entries(document.plans ?? {})) look(p.guards, `/plans/${name}/guards`);
+  for (const [name, t] of Object.entries(document.topics ?? {})) look(t.door?.guards, `/topics/${name}/door/guards`);
+}

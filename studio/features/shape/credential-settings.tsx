@@ -1,0 +1,260 @@
+'use client';
+import TextField from '@mui/material/TextField';
+import { passwordHash, type GuardDocument } from '@hinge/core';
+import { useState } from 'react';
+import { ChoiceRow, TextRow } from '../fold/fields';
+
+type Of<K extends GuardDocument['kind']> = Extract<GuardDocument, { kind: K }>;
+type Guard = Of<'cors' | 'jwt' | 'basic' | 'signature' | 'headers'>;
+
+interface Props<G> {
+  readonly guard: G;
+  readonly readOnly?: boolean;
+  readonly onChange: (g: GuardDocument) => void;
+}
+
+const HEADER = /^[A-Za-z0-9!#$%&'*+.^_`|~-]+$/;
+const listOf = (text: string | undefined): string[] =>
+  (text ?? '')
+    .split(',')
+    .map((t) => t.trim())
+    .filter(Boolean);
+const some = <T,>(list: T[]): T[] | undefined => (list.length ? list : undefined);
+
+/** Settings of guards that look at credentials and headers. */
+export function CredentialSettings({ guard, readOnly, onChange }: Props<Guard>) {
+  switch (guard.kind) {
+    case 'jwt':
+      return <Jwt guard={guard} readOnly={readOnly} onChange={onChange} />;
+    case 'basic':
+      return <Basic guard={guard} readOnly={readOnly} onChange={onChange} />;
+    case 'cors':
+      return <Cors guard={guard} readOnly={readOnly} onChange={onChange} />;
+    case 'signature':
+      return <Signature guard={guard} readOnly={readOnly} onChange={onChange} />;
+    case 'headers':
+      return <HeaderRules guard={guard} readOnly={readOnly} onChange={onChange} />;
+  }
+}
+
+function Jwt({ guard: g, readOnly, onChange }: Props<Of<'jwt'>>) {
+  return (
+    <div className="guard-settings">
+      <TextRow
+        label="Issuer (iss)"
+        mono
+        value={g.issuer}
+        readOnly={readOnly}
+        accept={(t) => t.trim() !== ''}
+        onChange={(issuer) => onChange({ ...g, issuer: issuer! })}
+      />
+      <TextRow
+        label="Address of its keys (JWKS)"
+        mono
+        value={g.jwks}
+        placeholder={g.keys ? `${g.keys.length} keys stand in the document` : 'https://login.example/keys'}
+        readOnly={readOnly}
+        accept={(t) => t === '' || URL.canParse(t)}
+        onChange={(jwks) => onChange({ ...g, jwks })}
+      />
+      <TextRow
+        label="Audience (aud), with commas"
+        mono
+        value={[g.audience ?? []].flat().join(', ')}
+        placeholder="any"
+        readOnly={readOnly}
+        onChange={(t) => onChange({ ...g, audience: some(listOf(t)) })}
+      />
+      <TextRow
+        label="Scopes that are needed"
+        mono
+        value={g.scopes?.join(', ')}
+        placeholder="none"
+        readOnly={readOnly}
+        onChange={(t) => onChange({ ...g, scopes: some(listOf(t)) })}
+      />
+    </div>
+  );
+}
+
+function Basic({ guard: g, readOnly, onChange }: Props<Of<'basic'>>) {
+  const [name, setName] = useState('');
+  const [password, setPassword] = useState('');
+  const [busy, setBusy] = useState(false);
+  const add = async () => {
+    if (!name || name.includes(':') || password.length < 8) return;
+    setBusy(true);
+    const hash = await passwordHash(password);
+    setBusy(false);
+    onChange({ ...g, users: { ...g.users, [name]: hash } });
+    setName('');
+    setPassword('');
+  };
+  return (
+    <div className="column grow" style={{ gap: 4 }}>
+      {Object.keys(g.users).map((u) => (
+        <div key={u} className="row">
+          <span className="mono">{u}</span>
+          {!readOnly && (
+            <button
+              className="plain rust"
+              aria-label={`Remove the user ${u}`}
+              onClick={() =>
+                onChange({ ...g, users: Object.fromEntries(Object.entries(g.users).filter(([x]) => x !== u)) })
+              }
+            >
+              remove
+            </button>
+          )}
+        </div>
+      ))}
+      {!readOnly && (
+        <div className="row">
+          <TextField
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            placeholder="name"
+            slotProps={{ htmlInput: { 'aria-label': 'Name of a user', autoComplete: 'off' } }}
+            sx={{ width: 150 }}
+          />
+          <TextField
+            type="password"
+            value={password}
+            onChange={(e) => setPassword(e.target.value)}
+            placeholder="password, 8 or more"
+            slotProps={{ htmlInput: { 'aria-label': 'Password of the user', autoComplete: 'new-password' } }}
+            sx={{ width: 180 }}
+          />
+          <button className="plain spruce" disabled={busy} onClick={() => void add()}>
+            {busy ? 'hashing …' : 'Add'}
+          </button>
+          <span className="soft">only its hash is kept</span>
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Cors({ guard: g, readOnly, onChange }: Props<Of<'cors'>>) {
+  const valid = (t: string) =>
+    listOf(t).length > 0 && listOf(t).every((o) => o === '*' || /^https?:\/\/[^/\s?#]+$/.test(o));
+  return (
+    <div className="guard-settings">
+      <TextRow
+        label="Origins, with commas; * is any"
+        mono
+        value={g.origins.join(', ')}
+        readOnly={readOnly}
+        accept={valid}
+        onChange={(t) => onChange({ ...g, origins: listOf(t) })}
+      />
+      <TextRow
+        label="Headers that pages may send"
+        mono
+        value={g.headers?.join(', ')}
+        placeholder="those asked for"
+        readOnly={readOnly}
+        onChange={(t) => onChange({ ...g, headers: some(listOf(t).filter((h) => HEADER.test(h))) })}
+      />
+      <ChoiceRow
+        label="Cookies and Authorization"
+        value={g.credentials ? 'yes' : 'no'}
+        options={[
+          ['no', 'are not sent along'],
+          ['yes', 'may be sent along'],
+        ]}
+        readOnly={readOnly}
+        onChange={(v) => onChange({ ...g, credentials: v === 'yes' ? true : undefined })}
+      />
+    </div>
+  );
+}
+
+function Signature({ guard: g, readOnly, onChange }: Props<Of<'signature'>>) {
+  return (
+    <div className="guard-settings">
+      <TextRow
+        label="Variable with the secret"
+        mono
+        value={g.secret}
+        readOnly={readOnly}
+        accept={(t) => t.trim() !== ''}
+        onChange={(secret) => onChange({ ...g, secret: secret! })}
+      />
+      <TextRow
+        label="Header"
+        mono
+        value={g.header}
+        placeholder="X-Signature"
+        readOnly={readOnly}
+        accept={(t) => t === '' || HEADER.test(t)}
+        onChange={(header) => onChange({ ...g, header })}
+      />
+      <TextRow
+        label="Text before it"
+        mono
+        value={g.prefix}
+        placeholder="none"
+        readOnly={readOnly}
+        onChange={(prefix) => onChange({ ...g, prefix })}
+      />
+      <ChoiceRow
+        label="Algorithm"
+        value={g.algorithm ?? 'sha256'}
+        options={(['sha256', 'sha512', 'sha1'] as const).map((a) => [a, `HMAC ${a}`])}
+        readOnly={readOnly}
+        onChange={(algorithm) => onChange({ ...g, algorithm })}
+      />
+      <ChoiceRow
+        label="Written as"
+        value={g.encoding ?? 'hex'}
+        options={[
+          ['hex', 'hexadecimal'],
+          ['base64', 'base64'],
+        ]}
+        readOnly={readOnly}
+        onChange={(encoding) => onChange({ ...g, encoding })}
+      />
+    </div>
+  );
+}
+
+function HeaderRules({ guard: g, readOnly, onChange }: Props<Of<'headers'>>) {
+  const need = Object.entries(g.need ?? {});
+  const text = need.map(([name, values]) => (values.length ? `${name}: ${values.join(' | ')}` : name)).join(', ');
+  const read = (t: string | undefined) =>
+    Object.fromEntries(
+      listOf(t).map((one) => {
+        const [name = '', values = ''] = one.split(/:(.*)/s);
+        return [
+          name.trim(),
+          values
+            .split('|')
+            .map((v) => v.trim())
+            .filter(Boolean),
+        ];
+      }),
+    );
+  const valid = (t: string) => Object.keys(read(t)).every((n) => HEADER.test(n));
+  return (
+    <div className="guard-settings">
+      <TextRow
+        label="Headers that are needed, e.g. X-Office: TH-22 | TH-01"
+        mono
+        value={text}
+        placeholder="none"
+        readOnly={readOnly}
+        accept={valid}
+        onChange={(t) => onChange({ ...g, need: t ? read(t) : undefined })}
+      />
+      <TextRow
+        label="Headers that are refused"
+        mono
+        value={g.refuse?.join(', ')}
+        placeholder="none"
+        readOnly={readOnly}
+        onChange={(t) => onChange({ ...g, refuse: some(listOf(t).filter((h) => HEADER.test(h))) })}
+      />
+    </div>
+  );
+}
