@@ -3,8 +3,15 @@ import { connectAsync, type IClientPublishOptions, type MqttClient } from 'mqtt'
 import { randomUUID } from 'node:crypto';
 import { GATEWAY_LIMITS } from '../limits';
 
+/** An event that is not confirmed yet. */
+interface Waiting {
+  readonly since: number;
+  readonly reject: (error: BrokerFailure) => void;
+}
+
 interface Connection {
   readonly client: Promise<MqttClient>;
+  readonly pending: Set<Waiting>;
   /** Who listens, by topic. One subscription at the broker serves all of them. */
   readonly takers: Map<string, Set<(m: BrokerMessage) => void>>;
 }
@@ -14,7 +21,8 @@ export class MqttBrokers implements Brokers {
   private readonly connections = new Map<string, Connection>();
 
   async publish(broker: BrokerRef, m: BrokerPublish): Promise<void> {
-    const client = await this.connected(broker);
+    const { client: opening, pending } = this.connection(broker);
+    const client = await opening;
     // What cannot be sent now is refused, and not kept for later: whoever published must know.
     if (!client.connected) throw new BrokerFailure('not connected');
     const options: IClientPublishOptions = { qos: m.qos, retain: m.retain };
@@ -23,24 +31,15 @@ export class MqttBrokers implements Brokers {
         ...(m.mediaType !== undefined && { contentType: m.mediaType }),
         ...(m.properties && { userProperties: { ...m.properties } }),
       };
-    let timer: NodeJS.Timeout | undefined;
-    const late = new Promise<never>((_, reject) => {
-      timer = setTimeout(
-        () => reject(new BrokerFailure(`no confirmation within ${GATEWAY_LIMITS.brokerMs} ms`)),
-        GATEWAY_LIMITS.brokerMs,
-      );
+    await new Promise<void>((resolve, reject) => {
+      const waiting: Waiting = { since: performance.now(), reject };
+      pending.add(waiting);
+      client.publish(m.address, m.payload as Buffer, options, (error) => {
+        pending.delete(waiting);
+        if (error) reject(new BrokerFailure(error.message, { cause: error }));
+        else resolve();
+      });
     });
-    const gone = new Promise<never>((_, reject) => {
-      client.once('close', () => reject(new BrokerFailure('the connection broke before the confirmation')));
-    });
-    gone.catch(() => undefined);
-    try {
-      await Promise.race([client.publishAsync(m.address, m.payload as Buffer, options), late, gone]);
-    } catch (error) {
-      throw error instanceof BrokerFailure ? error : new BrokerFailure((error as Error).message, { cause: error });
-    } finally {
-      clearTimeout(timer);
-    }
   }
 
   async subscribe(broker: BrokerRef, address: string, take: (m: BrokerMessage) => void): Promise<() => void> {
@@ -83,6 +82,7 @@ export class MqttBrokers implements Brokers {
     const known = this.connections.get(key);
     if (known) return known;
     const takers: Connection['takers'] = new Map();
+    const pending: Connection['pending'] = new Set();
     const client = connectAsync(
       broker.address,
       {
@@ -99,6 +99,22 @@ export class MqttBrokers implements Brokers {
       (c) => {
         // Nobody hears it otherwise, and it would end the process; what fails is told to whoever publishes or listens.
         c.on('error', () => undefined);
+        // One look for all of them: a timer for each event would be felt.
+        const give = (words: string, olderThan: number) => {
+          for (const w of pending) {
+            if (w.since > olderThan) continue;
+            pending.delete(w);
+            w.reject(new BrokerFailure(words));
+          }
+        };
+        c.on('close', () => give('the connection broke before the confirmation', Infinity));
+        const watch = setInterval(
+          () =>
+            give(`no confirmation within ${GATEWAY_LIMITS.brokerMs} ms`, performance.now() - GATEWAY_LIMITS.brokerMs),
+          1000,
+        );
+        watch.unref();
+        c.once('end', () => clearInterval(watch));
         c.on('message', (topic, payload, packet) => {
           const properties = packet.properties?.userProperties;
           const m: BrokerMessage = {
@@ -116,7 +132,7 @@ export class MqttBrokers implements Brokers {
         throw new BrokerFailure((error as Error).message || 'no connection', { cause: error });
       },
     );
-    const made: Connection = { client, takers };
+    const made: Connection = { client, takers, pending };
     this.connections.set(key, made);
     return made;
   }
