@@ -113,7 +113,6 @@ try {
     await fetch(world.gateway + path);
   await page.open('/traffic');
   await page.byText('td a', '/moorings/4');
-  await page.shot(out('traces'));
   await page.click('td a', '/berths/v1/berths/N-08');
   await page.find('.pin');
   await page.click('.pin[data-at="/1"]');
@@ -132,6 +131,25 @@ try {
   await page.click('[data-testid=draft-state] a');
   await page.byText('.version', 'changed');
   await page.shot(out('versions'));
+  await page.open('/apis/arrivals');
+  await page.click('button', 'Release…');
+  await page.click('[role=dialog] button', 'Release to sandbox');
+  await page.byText('[role=dialog] .spruce', 'runs release');
+  await page.open('/apis/arrivals');
+  await page.click('[role=tab]', 'Topics');
+  await page.click('.live button', 'Listen');
+  await page.byText('.live [aria-live]', 'listening');
+  for (const name of ['Grey Wagtail', 'Whimbrel'])
+    await fetch(`${world.gateway}/arrivals/v1/reports`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ callNumber: 'TV-40213', vesselName: name, expectedAt: '2026-12-04T06:30:00Z' }),
+    });
+  await page.click('.live button', 'Publish');
+  await page.byText('.live [role=status]', '202');
+  await page.byText('.heard-row', 'TV-40213');
+  await page.driver.executeScript('document.querySelector(".heard").scrollIntoView({ block: "end" })');
+  await page.shot(out('topics'));
   const dark = await open(true);
   await rehearsed(dark, '/apis/berths/AmendReservation', '200', 0);
   await dark.driver.executeScript('document.querySelector(\'[data-side=right][data-pointer="/body/stay"]\').click()');
