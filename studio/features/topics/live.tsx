@@ -69,7 +69,7 @@ export function Live({ slug, topic, environments, sample }: Props) {
             options={environments.map((e): [string, string] => [e.name, e.title])}
             onChange={setEnvironment}
           />
-          {l.state === 'on' ? (
+          {l.state !== 'off' ? (
             <Button variant="outlined" onClick={l.stop}>
               Stop
             </Button>
@@ -99,8 +99,14 @@ export function Live({ slug, topic, environments, sample }: Props) {
         </div>
         <div className="row soft" aria-live="polite">
           <span className="grow">
-            {l.state === 'on' ? 'listening' : l.heard.length ? 'stopped' : 'not listening'}, {l.count}{' '}
-            {l.count === 1 ? 'event' : 'events'}
+            {l.state === 'on'
+              ? 'listening'
+              : l.state === 'opening'
+                ? 'opening the stream …'
+                : l.heard.length
+                  ? 'stopped'
+                  : 'not listening'}
+            , {l.count} {l.count === 1 ? 'event' : 'events'}
           </span>
           {l.state === 'on' && (
             <button className="plain spruce" aria-pressed={l.paused} onClick={l.pause}>
@@ -170,7 +176,7 @@ export function Live({ slug, topic, environments, sample }: Props) {
 
 /** A stream of events, held in order; the newest come first. */
 function useListener(url: string, key: string) {
-  const [state, setState] = useState<'off' | 'on'>('off');
+  const [state, setState] = useState<'off' | 'opening' | 'on'>('off');
   const [heard, setHeard] = useState<readonly Heard[]>([]);
   const [told, setTold] = useState<string>();
   const [paused, setPaused] = useState(false);
@@ -196,13 +202,15 @@ function useListener(url: string, key: string) {
   const start = async () => {
     const mine = (abort.current = new AbortController());
     setTold(undefined);
-    setState('on');
+    setState('opening');
     try {
       const reply = await fetch(url, { signal: mine.signal, headers: key ? { 'x-caller-key': key } : {} });
       if (!reply.ok || !reply.body) {
         const why = (await reply.json().catch(() => ({}))) as { message?: string; detail?: string; title?: string };
         throw new Error(why.message ?? why.detail ?? why.title ?? `The gateway answered ${reply.status}.`);
       }
+      // The gateway answers once it hears the topic: what is published from here on is heard.
+      setState('on');
       const parser = createParser({
         onEvent: (e) => {
           const seen = wordsOf(e.data);

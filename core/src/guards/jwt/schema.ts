@@ -12,7 +12,8 @@ export const jwtGuardSchema = z.strictObject({
     .optional()
     .describe('One of these must stand in aud'),
   jwks: z
-    .url({ protocol: /^https?$/ })
+    .string()
+    .regex(/^https?:\/\/[^\s/]+/, 'must be an http or https address')
     .optional()
     .describe('Address of the keys of the issuer (RFC 7517 §5)'),
   keys: z
