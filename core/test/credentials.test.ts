@@ -196,6 +196,16 @@ describe('names and passwords', () => {
     expect((await ask(api({ kind: 'basic', users: {} }), { headers: { authorization: ALADDIN } })).status).toBe(401);
   });
 
+  test('guessing many at once is refused; what is known goes on', async () => {
+    const a = api({ kind: 'basic', users: { x: await passwordHash('right', 50_000) } });
+    const go = (password: string) => ask(a, { headers: { authorization: `Basic ${btoa(`x:${password}`)}` } });
+    expect((await go('right')).status).toBe(200);
+    const many = await Promise.all(Array.from({ length: 20 }, (_, n) => go(`guess ${n}`)));
+    expect(many.filter((r) => r.status === 429).length).toBe(12);
+    const [known] = await Promise.all([go('right'), ...Array.from({ length: 9 }, (_, n) => go(`more ${n}`))]);
+    expect(known!.status).toBe(200);
+  });
+
   test('the hash is PBKDF2-HMAC-SHA256: the vector of RFC 7914 §11 (c = 80000, from memory)', async () => {
     const hex = '4ddcd8f60b98be21830cee5ef22701f9641a4418d04c0414aeff08876b34ab56';
     const hash = btoa(String.fromCharCode(...hex.match(/../g)!.map((h) => Number.parseInt(h, 16))));

@@ -125,6 +125,9 @@ describe('a door of events', () => {
     });
     expect(await texts(r.stream, 2)).toEqual(['retry: 2000\n\n', 'id: E 1\ndata: {\ndata: "a":1}\n\n']);
     expect(hubs.count).toBe(0);
+    const unread = await ask('GET', { headers: { accept: 'text/event-stream' } });
+    (unread.stream as EventStream).close();
+    expect(hubs.count).toBe(0);
     const back = await ask('GET', { headers: { accept: 'text/event-stream', 'last-event-id': 'never' } });
     expect((await texts(back.stream, 3))[1]).toMatch(/^event: gap\ndata: /);
   });

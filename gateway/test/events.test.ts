@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { CloudEvent, HTTP, MQTT, type MQTTMessage } from 'cloudevents';
 import { EventSource } from 'eventsource';
 import { connectAsync, type MqttClient } from 'mqtt';
+import { connect } from 'node:net';
 import { WebSocket } from 'ws';
 import type { FlowDocument } from '@hinge/core';
 import { startGateway, type RunningGateway } from '../src';
@@ -182,6 +183,30 @@ describe('from a broker to HTTP', () => {
         lost.once('unexpected-response', (_q, s) => resolve(s.statusCode)).once('error', () => undefined),
       ),
     ).toBe(404);
+  });
+
+  test('another protocol that is asked for is not changed to: the request is one like every other, its body too', async () => {
+    const raw = (text: string) =>
+      new Promise<string>((resolve, reject) => {
+        const socket = connect(gateway.port, '127.0.0.1', () => socket.write(text));
+        let out = '';
+        socket.on('data', (d) => (out += d.toString()));
+        socket.once('close', () => resolve(out));
+        socket.once('error', reject);
+      });
+    const head = (line: string, upgrade: string, more = '') =>
+      `${line} HTTP/1.1\r\nhost: x\r\nconnection: Upgrade\r\nupgrade: ${upgrade}\r\n${more}\r\n`;
+    const body = '{"ship":"Rail"}';
+    const sized = `content-type: application/json\r\ncontent-length: ${body.length}\r\n`;
+    expect(await raw(head('POST /rest/announce', 'h2c', sized) + body)).toMatch(
+      /^HTTP\/1\.1 202 [^]*"topic":"announced"/,
+    );
+    expect(await raw(head('POST /rest/announce', 'websocket', sized) + body)).toMatch(/^HTTP\/1\.1 202 /);
+    expect(await raw(head('GET /arrivals/inside?wait=0', 'h2c'))).toMatch(/^HTTP\/1\.1 20[04] /);
+    expect(await raw(head('GET /nowhere', 'websocket'))).toMatch(/^HTTP\/1\.1 404 [^]*No operation of any API/);
+    expect(await raw(head('POST /rest/announce', 'h2c', 'transfer-encoding: chunked\r\n') + '0\r\n\r\n')).toMatch(
+      / 411 /,
+    );
   });
 
   test('a poll waits for the next event, and leaves nobody listening', async () => {

@@ -21,6 +21,8 @@ export interface EventEntry {
   readonly id: string;
   readonly operation: OperationDocument;
   readonly flow: readonly CompiledStep[];
+  /** Set where the reply may be a stream. */
+  readonly streams?: true;
 }
 
 /** Milliseconds without an event after which a stream says that it is still there. */
@@ -62,6 +64,7 @@ export function eventEntries(document: FlowDocument): EventEntry[] {
               id: `listen ${name}`,
               operation: operation('GET', `Listen to ${title}`),
               flow: [listening(document, name, topic)],
+              streams: true as const,
             },
           ]),
     ];
@@ -259,7 +262,11 @@ async function poll(
 }
 
 function streamOf(stream: EventStream, socket: boolean): Message {
-  const none = () => Promise.resolve(new Uint8Array(0));
+  // Whoever wants the body itself and not the stream gets none, and listens no longer.
+  const none = () => {
+    stream.close();
+    return Promise.resolve(new Uint8Array(0));
+  };
   return socket
     ? { status: 101, headers: {}, body: Body.ofSource(none, 'application/json', stream), format: 'events' }
     : {

@@ -80,6 +80,8 @@ export interface CompiledOperation {
   handle(incoming: Incoming, context: CallContext): Promise<Outcome>;
   /** Runs the flow on a run that has begun elsewhere: the request goes on as it is. */
   continueWith(run: Run): Promise<void>;
+  /** Its reply may be a stream of events: a WebSocket may begin here. */
+  readonly streams?: boolean;
   /** Answers a browser that asks first, where pages may call (Fetch standard); undefined where no guard says so. */
   preflight?(headers: Readonly<Record<string, string>>, methods: readonly string[]): Message;
 }
@@ -122,9 +124,10 @@ export function compileApi(document: FlowDocument, neighbours?: Neighbours): Com
       const world: FlowWorld = { ...base, operationId: 'graph', operation: GRAPH, root: '' };
       const before = compileSeries(world, door.before ?? [], `/doors/${n}/before`);
       const after = compileSeries(world, door.after ?? [], `/doors/${n}/after`);
-      const entries = entered.map((e) =>
-        compileOperation(e.id, e.operation, document, door, { before, flow: e.flow, after }, undefined, self),
-      );
+      const entries = entered.map((e) => ({
+        ...compileOperation(e.id, e.operation, document, door, { before, flow: e.flow, after }, undefined, self),
+        streams: 'streams' in e,
+      }));
       // A graph is all its operations; beside the paths of topics operations have their own.
       if (door.answers === 'graphql') {
         operations.set(door.name, entries);

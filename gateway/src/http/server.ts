@@ -9,7 +9,7 @@ import {
   type SecretPlaces,
 } from '@hinge/core';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
-import type { AddressInfo } from 'node:net';
+import type { AddressInfo, Socket } from 'node:net';
 import type { Duplex } from 'node:stream';
 import { loadApis, type GatewayConfig, type LoadedApi } from '../config';
 import { GATEWAY_LIMITS } from '../limits';
@@ -20,6 +20,7 @@ import { write } from './reply';
 import { bodyOf, flatHeaders, queryOf } from './request';
 import { Router, type Match } from './router';
 import { Sockets } from './sockets';
+import { withoutUpgrade } from './upgrade';
 
 export interface ServerOptions {
   readonly ports: Ports;
@@ -54,7 +55,8 @@ export class GatewayServer {
       (req, res) => void this.take(req, res),
     );
     this.server.on('upgrade', (req: IncomingMessage, socket: Duplex, head: Buffer) => {
-      void this.sockets.upgrade(req, socket, head);
+      if (this.isSocket(req)) void this.sockets.upgrade(req, socket, head);
+      else withoutUpgrade(req, socket as Socket, head, (q, s) => void this.take(q, s));
     });
   }
 
@@ -203,6 +205,14 @@ export class GatewayServer {
       refusal: outcome.refusal,
       secrets: match.route.api.compiled.secrets,
     });
+  }
+
+  /** Only where events are does a WebSocket begin; anywhere else the request is one like every other. */
+  private isSocket(req: IncomingMessage): boolean {
+    if (req.headers.upgrade?.toLowerCase() !== 'websocket') return false;
+    const url = (req.url ?? '/').split('?', 1)[0]!;
+    const found = this.router.find('GET', url, req.headers.host?.replace(/:\d+$/, ''));
+    return found?.route.operation.streams === true;
   }
 
   /** A request that has no response of its own: of a WebSocket, or within one. */

@@ -6,6 +6,8 @@ import type { BasicGuardDocument } from './schema';
 
 const KEPT = 1000;
 const KEPT_MS = 300_000;
+/** Passwords that are worked on at the same time: guessing must not take the whole gateway. */
+const AT_ONCE = 8;
 const PLACES = { headers: new Set(['authorization']), query: new Set<string>() };
 
 /** A wrong name and a wrong password take the same time and get the same words. What was found is kept for five minutes by its hash: the work is meant to be slow. */
@@ -16,6 +18,7 @@ export const basicGuard: GuardKind<BasicGuardDocument> = {
   compile(guard, { document }) {
     const known = new Map<string, { readonly right: Promise<boolean>; readonly until: number }>();
     const [nobody] = Object.values(guard.users);
+    let working = 0;
     const refuse = (inner: string): never => {
       throw new Refusal('HNG-414', {
         detail: 'A name and its password are needed, in the header Authorization (Basic).',
@@ -35,7 +38,15 @@ export const basicGuard: GuardKind<BasicGuardDocument> = {
       const key = await sha256(given!);
       let found = known.get(key);
       if (!found || found.until < now) {
-        const right = verify(text!.slice(cut + 1), hash ?? nobody).then((r) => r && hash !== undefined);
+        if (working >= AT_ONCE)
+          throw new Refusal('HNG-416', {
+            detail: 'Too many new names and passwords at the same time.',
+            headers: { 'retry-after': '1' },
+          });
+        working++;
+        const right = verify(text!.slice(cut + 1), hash ?? nobody)
+          .then((r) => r && hash !== undefined)
+          .finally(() => working--);
         found = { right, until: now + KEPT_MS };
         known.set(key, found);
         if (known.size > KEPT) known.delete(known.keys().next().value!);
