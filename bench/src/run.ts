@@ -11,6 +11,7 @@ import { fileURLToPath } from 'node:url';
  */
 const HERE = dirname(fileURLToPath(import.meta.url));
 const ROOT = join(HERE, '../..');
+const HINGE = join(ROOT, 'hinge');
 const SECONDS = Number(process.argv[2] ?? 4);
 const CONNECTIONS = 50;
 const children: ChildProcess[] = [];
@@ -23,7 +24,9 @@ interface Server {
 }
 
 function start(name: string, args: readonly string[], line: RegExp): Promise<Server> {
-  const child = spawn(process.execPath, ['--no-warnings', '--import', 'tsx', ...args], {
+  // The gateway is started as anybody starts it.
+  const [file, before] = args[0] === HINGE ? ['bash', []] : [process.execPath, ['--no-warnings', '--import', 'tsx']];
+  const child = spawn(file, [...before, ...args], {
     cwd: ROOT,
     stdio: ['ignore', 'pipe', 'inherit'],
   });
@@ -41,7 +44,7 @@ function start(name: string, args: readonly string[], line: RegExp): Promise<Ser
 
 const run = (child: string[]) =>
   new Promise<void>((resolve) =>
-    spawn(process.execPath, ['--no-warnings', '--import', 'tsx', ...child], {
+    spawn('bash', child, {
       cwd: ROOT,
       stdio: ['ignore', 'ignore', 'inherit'],
     }).once('exit', () => resolve()),
@@ -88,11 +91,10 @@ try {
   const backend = await start('backend', [join(HERE, 'servers/backend.ts')], /port (\d+)(.*)\n/);
   const origin = `http://127.0.0.1:${backend.port}`;
   const folder = mkdtempSync(join(tmpdir(), 'hinge-bench-'));
-  const main = join(ROOT, 'command/src/main.ts');
   const wsdl = join(ROOT, 'stand-ins/src/berths/contract/berths.wsdl');
-  await run([main, 'draft', '--as', 'proxy', '--address', origin, '--base', '/p', '--out', join(folder, 'proxy.yaml')]);
+  await run([HINGE, 'draft', '--as', 'proxy', '--address', origin, '--base', '/p', '--out', join(folder, 'proxy.yaml')]);
   await run([
-    main,
+    HINGE,
     'draft',
     wsdl,
     '--as',
@@ -105,7 +107,7 @@ try {
     join(folder, 'soap.yaml'),
   ]);
   await run([
-    main,
+    HINGE,
     'draft',
     wsdl,
     '--as',
@@ -119,7 +121,7 @@ try {
   ]);
   const gateway = await start(
     'gateway',
-    [main, 'serve', join(folder, 'proxy.yaml'), join(folder, 'soap.yaml'), join(folder, 'large.yaml'), '--port', '0'],
+    [HINGE, 'serve', join(folder, 'proxy.yaml'), join(folder, 'soap.yaml'), join(folder, 'large.yaml'), '--port', '0'],
     /listening on http:\/\/127\.0\.0\.1:(\d+)/,
   );
   const pipe = await start(

@@ -60,3 +60,13 @@ export function wsdlAround(schema: string, options: { ns?: string; attributes?: 
     },
   };
 }
+
+/** Canonical XML 1.0 as libxml2 makes it. */
+export function canonical(xml: string): string {
+  const doc = XmlDocument.fromString(xml);
+  try {
+    return doc.canonicalizeToString();
+  } finally {
+    doc.dispose();
+  }
+}

@@ -1,9 +1,9 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { XmlDocument } from 'libxml2-wasm';
 import { SaxesParser } from 'saxes';
 import { readPlainDocument, writePlainDocument } from '../src';
 import { CLOSE, END, OPEN, TEXT, XmlError, XmlScanner } from '../src/xml';
+import { canonical } from './files';
 
 /** Events as text, one a line: what two parsers must agree on. */
 function scan(text: string): string {
@@ -257,13 +257,3 @@ describe('XML without a schema as JSON', () => {
 });
 
 const escape = (t: string) => t.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/"/g, '&quot;');
-
-/** Canonical XML 1.0 as libxml2 makes it. */
-function canonical(xml: string): string {
-  const doc = XmlDocument.fromString(xml);
-  try {
-    return doc.canonicalizeToString();
-  } finally {
-    doc.dispose();
-  }
-}

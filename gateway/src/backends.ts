@@ -1,4 +1,4 @@
-import { Body, BackendFailure, type BackendReply, type BackendRequest, type Backends } from '@hinge/core';
+import { Body, BackendFailure, joinField, type BackendReply, type BackendRequest, type Backends } from '@hinge/core';
 import type { IncomingHttpHeaders } from 'node:http';
 import type { Readable } from 'node:stream';
 import { Agent, errors, type Dispatcher } from 'undici';
@@ -112,10 +112,13 @@ function bodyOf(body: Body): Uint8Array | Readable | string | null {
 }
 
 function flatHeaders(headers: Readonly<Record<string, string | string[] | undefined>>): Record<string, string> {
+  let flat = true;
+  for (const name in headers) if (typeof headers[name] !== 'string') flat = false;
+  if (flat) return headers as Record<string, string>;
   const out: Record<string, string> = {};
   for (const name in headers) {
     const v = headers[name];
-    if (v !== undefined) out[name] = typeof v === 'string' ? v : v.join(', ');
+    if (v !== undefined) out[name] = typeof v === 'string' ? v : joinField(name, v);
   }
   return out;
 }

@@ -64,6 +64,11 @@ export class ReplySource {
     return all;
   }
 
+  /** All of it, when all has come and it is small; undefined otherwise. */
+  whole(most: number): Uint8Array | undefined {
+    return this.ended && !this.failure && this.size <= most ? this.bytes() : undefined;
+  }
+
   /** All of it; rejects with BackendFailure. */
   load(): Promise<Uint8Array> {
     if (this.failure) return Promise.reject(this.failureWords());

@@ -23,8 +23,8 @@ import {
   gather,
   getBackend,
   setAddresses,
-  viewOf,
 } from '../features/backends/server';
+import { viewOf } from '../features/backends/view';
 import { hub } from '../features/gateways/hub';
 import { configFor, gatewayOf, gatewayStates, openFeed, takeReport } from '../features/gateways/server';
 import { caseOf } from '../features/traffic/keep';

@@ -1,25 +1,13 @@
-import { build } from 'esbuild';
 import { spawn } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { bundle } from '../bundle.mjs';
 import { Failure } from '../fail';
 
 /** The gateway as one file: runs without the studio and without the sources. */
-export async function bundleGateway(root: string, out: string): Promise<void> {
-  await build({
-    entryPoints: [join(root, 'gateway/src/main.ts')],
-    outfile: out,
-    bundle: true,
-    platform: 'node',
-    target: 'node20',
-    format: 'esm',
-    logLevel: 'error',
-    banner: {
-      js: "import { createRequire as __hingeRequire } from 'node:module'; import { fileURLToPath as __hingePath } from 'node:url'; import { dirname as __hingeDir } from 'node:path'; const require = __hingeRequire(import.meta.url); const __filename = __hingePath(import.meta.url); const __dirname = __hingeDir(__filename);",
-    },
-  });
-}
+export const bundleGateway = (root: string, out: string): Promise<void> =>
+  bundle(join(root, 'gateway/src/main.ts'), out);
 
 /** Builds the studio when its sources changed since the last build. */
 export async function buildStudio(root: string, say: (text: string) => void): Promise<void> {

@@ -15,5 +15,5 @@ export function readContract(source: ContractFiles, options: WsdlOptions = {}): 
   const text = source.files[source.entry];
   if (text === undefined)
     throw new HingeError('HNG-112', `${source.entry} is not among the files`, { file: source.entry });
-  return contractKindOf(text) === 'wsdl' ? readWsdl(source, options) : readOpenApi(source);
+  return contractKindOf(text) === 'wsdl' ? readWsdl(source, options) : readOpenApi(source, options.progress);
 }

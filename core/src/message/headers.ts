@@ -1,6 +1,14 @@
 /** Header fields, names in lower case (RFC 9110 §5.1: names are case-insensitive). Repeated fields are joined by ", " (§5.3). */
 export type Headers = Readonly<Record<string, string>>;
 
+/**
+ * Several values of one field as one text. Set-Cookie is the one field that may not be joined by commas (RFC 9110 §5.3); its values stand on
+ * lines of their own, and are written as fields of their own again.
+ */
+export function joinField(name: string, values: readonly string[]): string {
+  return values.join(name === 'set-cookie' ? '\n' : ', ');
+}
+
 export function mediaTypeOf(headers: Headers): string | undefined {
   return headers['content-type'];
 }

@@ -12,12 +12,38 @@ const HOP = new Set([
   'expect',
 ]);
 
+/** Names that the field Connection gives besides; undefined for the usual values, which name nothing (RFC 9110 §7.6.1). */
+function namedHops(connection: string | undefined): ReadonlySet<string> | undefined {
+  if (connection === undefined || connection === 'keep-alive' || connection === 'close') return undefined;
+  return new Set(
+    connection
+      .toLowerCase()
+      .split(',')
+      .map((s) => s.trim()),
+  );
+}
+
 export function endToEnd(headers: Readonly<Record<string, string>>): Record<string, string> {
   const out: Record<string, string> = {};
-  const named = headers.connection
-    ?.toLowerCase()
-    .split(',')
-    .map((s) => s.trim());
-  for (const name in headers) if (!HOP.has(name) && !named?.includes(name)) out[name] = headers[name]!;
+  const named = namedHops(headers.connection);
+  for (const name in headers) if (!HOP.has(name) && !named?.has(name)) out[name] = headers[name]!;
+  return out;
+}
+
+/** The same as a flat list of names and values, for whoever writes them; `extra`, such a list too, stands in the place of fields of its names. */
+export function endToEndList(headers: Readonly<Record<string, string>>, extra: readonly string[]): string[] {
+  const out: string[] = [];
+  const named = namedHops(headers.connection);
+  const isExtra = (name: string): boolean => {
+    for (let i = 0; i < extra.length; i += 2) if (extra[i] === name) return true;
+    return false;
+  };
+  for (const name in headers) {
+    if (HOP.has(name) || named?.has(name) || isExtra(name)) continue;
+    const value = headers[name]!;
+    if (name === 'set-cookie' && value.includes('\n')) for (const one of value.split('\n')) out.push(name, one);
+    else out.push(name, value);
+  }
+  for (const e of extra) out.push(e);
   return out;
 }

@@ -30,6 +30,8 @@ export interface ScannedName {
   readonly local: string;
   uri: string;
   version: number;
+  /** The name that opened after this one the last time: messages of one kind repeat themselves. */
+  next?: ScannedName;
 }
 
 const NO_DECLARATIONS: Record<string, string> = Object.freeze({});
@@ -58,7 +60,7 @@ export class XmlScanner {
   private readonly nsMark: number[] = [];
   private version = ++versions;
   /** After OPEN: the element. */
-  name: ScannedName = { raw: '', prefix: '', local: '', uri: '', version: 0 };
+  name: ScannedName = { raw: '', prefix: '', local: '', uri: '', version: 0, next: undefined };
   /** After OPEN: attributes without namespace declarations. */
   attributeCount = 0;
   readonly attributeName: ScannedName[] = [];
@@ -246,7 +248,7 @@ export class XmlScanner {
       const prefix = colon < 0 ? '' : raw.slice(0, colon);
       const local = colon < 0 ? raw : raw.slice(colon + 1);
       if ((colon >= 0 && !NCNAME.test(prefix)) || !NCNAME.test(local)) this.fail(`${raw} is not a name`, index);
-      entry = { raw, prefix, local, uri: '', version: 0 };
+      entry = { raw, prefix, local, uri: '', version: 0, next: undefined };
       if (names.size >= MOST_NAMES) names.clear();
       if (raw.length <= 200) names.set(raw, entry);
     }
@@ -269,8 +271,18 @@ export class XmlScanner {
       this.sawRoot = true;
     }
     if (this.open.length >= this.maxDepth) this.fail(`elements are nested deeper than ${this.maxDepth}`, pos, 'bound');
-    let i = this.nameEnd(pos + 1);
-    const name = this.nameFor(text.slice(pos + 1, i), pos);
+    let name = this.name.next;
+    let i = name === undefined ? 0 : pos + 1 + name.raw.length;
+    const behind = i === 0 ? 0 : text.charCodeAt(i);
+    if (
+      name === undefined ||
+      !(behind === 62 || behind === 32 || behind === 47) ||
+      !text.startsWith(name.raw, pos + 1)
+    ) {
+      i = this.nameEnd(pos + 1);
+      name = this.nameFor(text.slice(pos + 1, i), pos);
+      this.name.next = name;
+    }
     this.nsMark.push(this.nsPrefix.length);
     this.attributeCount = 0;
     if (text.charCodeAt(i) === 62) i++;

@@ -1,4 +1,4 @@
-import { Body, LIMITS, Refusal } from '@hinge/core';
+import { Body, joinField, LIMITS, Refusal } from '@hinge/core';
 import type { IncomingMessage } from 'node:http';
 
 /** Header fields as one text each (RFC 9110 §5.3); Node has joined repeated ones already, set-cookie apart. */
@@ -7,7 +7,7 @@ export function flatHeaders(req: IncomingMessage): Record<string, string> {
   const out: Record<string, string> = {};
   for (const name in req.headers) {
     const v = req.headers[name];
-    if (v !== undefined) out[name] = typeof v === 'string' ? v : v.join(', ');
+    if (v !== undefined) out[name] = typeof v === 'string' ? v : joinField(name, v);
   }
   return out;
 }

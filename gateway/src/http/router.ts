@@ -20,6 +20,8 @@ interface Stored {
 /** Routes of all doors. Built whole for each configuration and swapped in one assignment. */
 export class Router {
   private readonly router = FindMyWay({ ignoreTrailingSlash: true, maxParamLength: 8192 });
+  /** No door names hosts: whatever a request says of its host is not looked at. */
+  private anyHost = true;
   private readonly bases: { base: string; api: LoadedApi; door: string }[] = [];
 
   constructor(apis: readonly LoadedApi[]) {
@@ -44,6 +46,7 @@ export class Router {
           : [route.operation.method as Method];
     const store: Stored = { route, names, wildcard };
     const paths = wildcard ? [path, path.slice(0, -2) || '/'] : [path];
+    if (hosts.length) this.anyHost = false;
     for (const host of hosts.length ? hosts : [undefined]) {
       const constraints = host === undefined ? {} : { constraints: { host } };
       for (const p of paths) {
@@ -56,18 +59,24 @@ export class Router {
     }
   }
 
+  /** `host` as the request names it, port and all. */
   find(method: string, url: string, host: string | undefined): Match | undefined {
-    const found = this.router.find(method as Method, url, host === undefined ? undefined : { host });
+    const found = this.router.find(method as Method, url, this.constraints(host));
     if (!found) return undefined;
     const { route, names, wildcard } = found.store as Stored;
     const path: Record<string, string> = {};
-    names.forEach((name, i) => (path[name] = found.params[`p${i}`] ?? ''));
+    for (let i = 0; i < names.length; i++) path[names[i]!] = found.params[`p${i}`] ?? '';
     return { route, path, rest: wildcard ? url.slice(restStart(route, url)) : '' };
   }
 
   /** Methods that answer at this path: what Allow says (RFC 9110 §10.2.1). */
   methodsAt(url: string, host: string | undefined): string[] {
-    return METHODS.filter((m) => this.router.find(m, url, host === undefined ? undefined : { host }));
+    const constraints = this.constraints(host);
+    return METHODS.filter((m) => this.router.find(m, url, constraints));
+  }
+
+  private constraints(host: string | undefined): { host: string } | undefined {
+    return host === undefined || this.anyHost ? undefined : { host: host.replace(/:\d+$/, '') };
   }
 
   /** The door whose base path the URL is under, for telling which paths exist there. */

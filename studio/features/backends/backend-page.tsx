@@ -10,7 +10,7 @@ import { CodeView } from '../fold/code-view';
 import { AddressFields } from './address-fields';
 import { ContractReader } from './contract-view';
 import { NewerContract } from './newer-contract';
-import type { ContractView } from './server';
+import type { ContractView } from './view';
 
 interface Props {
   readonly name: string;

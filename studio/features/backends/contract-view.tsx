@@ -5,7 +5,7 @@ import TextField from '@mui/material/TextField';
 import { useMemo, useState, type ReactNode } from 'react';
 import { LongList } from '../shell/long-list';
 import { TypeTree } from '../shell/type-tree';
-import type { ContractView, OperationView, TypeView } from './server';
+import type { ContractView, OperationView, TypeView } from './view';
 
 interface Props {
   readonly contract: ContractView;

@@ -1,5 +1,6 @@
 'use client';
 import Button from '@mui/material/Button';
+import LinearProgress from '@mui/material/LinearProgress';
 import TextField from '@mui/material/TextField';
 import type { Finding } from '@hinge/core';
 import { useRouter } from 'next/navigation';
@@ -8,7 +9,8 @@ import { RequestError, send } from '../../lib/client';
 import { ToldBox } from '../shell/told';
 import { AddressFields } from './address-fields';
 import { ContractReader } from './contract-view';
-import type { ContractView } from './server';
+import { readSource } from './read-contract';
+import type { Preview } from './view';
 
 type Way = 'file' | 'paste' | 'url' | 'address';
 const WAYS: readonly (readonly [Way, string])[] = [
@@ -17,13 +19,6 @@ const WAYS: readonly (readonly [Way, string])[] = [
   ['paste', 'Paste'],
   ['address', 'No contract, just an address'],
 ];
-
-interface Preview {
-  readonly contract: ContractView;
-  readonly files: Record<string, string>;
-  readonly entry: string;
-  readonly suggestedName: string;
-}
 
 export function NewBackend({ environments }: { environments: readonly { name: string; title: string }[] }) {
   const router = useRouter();
@@ -36,6 +31,8 @@ export function NewBackend({ environments }: { environments: readonly { name: st
   const [addresses, setAddresses] = useState<Record<string, string>>({});
   const [told, setTold] = useState<{ message: string; finding?: Finding }>();
   const [busy, setBusy] = useState('');
+  const [progress, setProgress] = useState<{ done: number; of: number }>();
+  const reading = useRef<AbortController>(undefined);
   const picker = useRef<HTMLInputElement>(null);
 
   const attempt = async (what: string, run: () => Promise<void>) => {
@@ -44,16 +41,21 @@ export function NewBackend({ environments }: { environments: readonly { name: st
     try {
       await run();
     } catch (error) {
+      if ((error as Error).name === 'AbortError') return;
       if (!(error instanceof RequestError)) throw error;
       setTold({ message: error.message, finding: error.finding });
     } finally {
       setBusy('');
+      setProgress(undefined);
     }
   };
 
   const read = (source: { url?: string; files?: Record<string, string> }) =>
     attempt('Reading …', async () => {
-      const p = await send<Preview>('POST', '/api/backends/preview', source);
+      reading.current?.abort();
+      const giveUp = new AbortController();
+      reading.current = giveUp;
+      const p = await readSource(source, (done, of) => setProgress({ done, of }), giveUp.signal);
       setPreview(p);
       setName((n) => n || p.suggestedName);
       const first = p.contract.addresses[0];
@@ -219,6 +221,23 @@ export function NewBackend({ environments }: { environments: readonly { name: st
               Read
             </Button>
           </div>
+        </div>
+      )}
+      {busy === 'Reading …' && (
+        <div className="row" style={{ gap: 12 }}>
+          <LinearProgress
+            sx={{ flex: 1, maxWidth: 420 }}
+            aria-label="Reading the contract"
+            {...(progress
+              ? { variant: 'determinate', value: (100 * progress.done) / progress.of }
+              : { variant: 'indeterminate' })}
+          />
+          <span className="soft">
+            {progress ? `operation ${progress.done + 1} of ${progress.of}` : 'opening the documents'}
+          </span>
+          <button className="plain link" onClick={() => reading.current?.abort()}>
+            Give up
+          </button>
         </div>
       )}
       {told && <ToldBox {...told} />}

@@ -6,18 +6,15 @@ import {
   LIMITS,
   contractKindOf,
   readContract,
-  typeRows,
-  type JsonSchema,
-  type Place,
-  type TypeTable,
   type Contract,
   type ContractFiles,
-  type TypeRow,
 } from '@hinge/core';
 import { eq } from 'drizzle-orm';
+import { createHash } from 'node:crypto';
 import { request } from 'undici';
 import { database, schema } from '../../db/client';
 import { Told } from '../../lib/route';
+import { entryOf } from './view';
 
 const { backends } = schema;
 
@@ -32,132 +29,21 @@ export async function getBackend(name: string): Promise<BackendRow | undefined> 
   return row;
 }
 
+/** Contracts read lately, by what they say: every look at a flow asks for all of them, and reading a large one takes its time. */
+const known = new Map<string, Contract>();
+const KNOWN = 24;
+
 export function contractOf(row: Pick<BackendRow, 'contract'>): Contract | undefined {
-  return row.contract ? readContract(row.contract, { port: row.contract.port }) : undefined;
-}
-
-/** A contract as screens show it: typed trees instead of schemas and wire forms. */
-export interface ContractView {
-  readonly name: string;
-  readonly documentation?: string;
-  readonly addresses: readonly string[];
-  readonly findings: readonly {
-    readonly code: string;
-    readonly severity: string;
-    readonly message: string;
-    readonly remedy: string;
-  }[];
-  readonly operations: readonly OperationView[];
-  readonly types: readonly TypeView[];
-}
-
-/** A named type: its rows, where it stands in the documents, and which operations reach it. */
-export interface TypeView {
-  readonly name: string;
-  readonly description?: string;
-  readonly place?: string;
-  readonly rows: readonly TypeRow[];
-  readonly usedBy: readonly string[];
-}
-
-export interface OperationView {
-  readonly id: string;
-  readonly documentation?: string;
-  readonly unusable?: string;
-  readonly protocol: string;
-  readonly place?: string;
-  readonly request: readonly TypeRow[];
-  readonly headers: readonly {
-    readonly name: string;
-    readonly words: string;
-    readonly required: boolean;
-    readonly documentation?: string;
-  }[];
-  readonly reply?: readonly TypeRow[];
-  readonly faults: readonly {
-    readonly name: string;
-    readonly documentation?: string;
-    readonly rows: readonly TypeRow[];
-  }[];
-}
-
-const placeText = (p: Place | undefined): string | undefined =>
-  p?.file === undefined ? undefined : p.line === undefined ? p.file : `${p.file}, line ${p.line}`;
-
-export function viewOf(contract: Contract): ContractView {
-  // A large contract is read by searching, not by scrolling through one type.
-  const rows = contract.operations.length > 200 ? 80 : 500;
-  return {
-    name: contract.name,
-    documentation: contract.documentation,
-    addresses: contract.addresses,
-    findings: contract.findings,
-    operations: contract.operations.map((o) => ({
-      id: o.id,
-      documentation: o.documentation,
-      unusable: o.unusable,
-      place: placeText(o.place),
-      protocol: o.soap
-        ? `SOAP ${o.soap.version}, ${o.soap.style}/literal`
-        : o.http
-          ? `${o.http.method} ${o.http.path}`
-          : '',
-      request: typeRows(o.request.body, contract.types, rows),
-      headers: o.http
-        ? o.http.parameters.map((p) => ({
-            name: p.name,
-            words: `${typeRows({ properties: { p: p.schema } }, contract.types)[0]?.words ?? ''} in ${p.in}`,
-            required: p.required,
-            documentation: p.documentation,
-          }))
-        : o.request.headers.map((h) => ({
-            name: h.name,
-            words: `${typeRows({ properties: { h: h.schema } }, contract.types)[0]?.words ?? ''} in header`,
-            required: h.required,
-            documentation: h.documentation,
-          })),
-      reply: o.reply && typeRows(o.reply.body, contract.types, rows),
-      faults: o.faults.map((f) => ({
-        name: f.name,
-        documentation: f.documentation,
-        rows: typeRows(f.schema, contract.types, 200),
-      })),
-    })),
-    types: typeViews(contract),
-  };
-}
-
-function typeViews(contract: Contract): TypeView[] {
-  const users = new Map<string, Set<string>>();
-  for (const o of contract.operations)
-    for (const name of reachedFrom([o.request.body, o.reply?.body, ...o.faults.map((f) => f.schema)], contract.types))
-      users.set(name, (users.get(name) ?? new Set()).add(o.id));
-  return Object.entries(contract.types).map(([name, schema]) => ({
-    name,
-    description: schema.description,
-    place: placeText(contract.typePlaces?.[name]),
-    rows: typeRows(schema, contract.types, 40),
-    usedBy: [...(users.get(name) ?? [])],
-  }));
-}
-
-/** Names of all types that schemas refer to, also by way of other types. */
-function reachedFrom(schemas: readonly (JsonSchema | undefined)[], types: TypeTable): Set<string> {
-  const out = new Set<string>();
-  const walk = (node: unknown): void => {
-    if (node === null || typeof node !== 'object') return;
-    const ref = (node as JsonSchema).$ref;
-    if (typeof ref === 'string' && ref.startsWith('#/types/')) {
-      const name = ref.slice('#/types/'.length);
-      if (!out.has(name)) {
-        out.add(name);
-        walk(types[name]);
-      }
-    }
-    for (const v of Object.values(node)) walk(v);
-  };
-  schemas.forEach(walk);
-  return out;
+  if (!row.contract) return undefined;
+  const { entry, files, port } = row.contract;
+  const hash = createHash('sha256').update(JSON.stringify([entry, port]));
+  for (const name of Object.keys(files)) hash.update(name).update('\0').update(files[name]!).update('\0');
+  const key = hash.digest('base64');
+  const contract = known.get(key) ?? readContract(row.contract, { port });
+  known.delete(key);
+  known.set(key, contract);
+  if (known.size > KNOWN) known.delete(known.keys().next().value!);
+  return contract;
 }
 
 /** Gathers a contract from what was typed, dropped or named by URL. Nothing is saved. */
@@ -173,15 +59,8 @@ export async function gather(source: {
     return collectContract(url, {}, fetchText);
   }
   const files = source.files ?? {};
-  const names = Object.keys(files);
-  if (!names.length) throw new Told(422, 'Bring in a file, paste the text, or name an address.');
-  const entry =
-    source.entry ??
-    names.find((n) => /\.wsdl$/i.test(n)) ??
-    names.find((n) => /<([\w-]+:)?definitions\b/.test(files[n]!)) ??
-    names.find((n) => /^\s*\{?\s*["']?(openapi|swagger)["']?\s*:/m.test(files[n]!)) ??
-    names[0]!;
-  return collectContract(entry, files, undefined);
+  if (!Object.keys(files).length) throw new Told(422, 'Bring in a file, paste the text, or name an address.');
+  return collectContract(source.entry ?? entryOf(files), files, undefined);
 }
 
 async function fetchText(location: string): Promise<string> {
@@ -225,7 +104,7 @@ export async function addBackend(args: {
     files: args.source.files,
     ...(args.port && { port: args.port }),
   };
-  if (contract) readContract(contract, { port: args.port });
+  if (contract) contractOf({ contract });
   const made = await database()
     .insert(backends)
     .values({

@@ -1,18 +1,10 @@
 import { jsonKind, lexicalForm, type SimpleType } from '../../contract/xsd';
 import { Digits, isNumber, numberFromText } from '../../message/digits';
 import { hasForbidden } from '../../xml';
+import { compareDecimals, jsonNumberText, numberCodec } from './numbers';
+import { brief, collapse, Misfit, show, type SimpleCodec } from './simple-values';
 
-/** One simple value: XML text to JSON, and JSON to XML text. A failure is the words that say what is wrong. */
-export interface SimpleCodec {
-  /** Returns the JSON value, or `Misfit`. */
-  read(text: string): unknown;
-  /** Returns XML text (not escaped), or `Misfit`. */
-  write(value: unknown): string | Misfit;
-}
-
-export class Misfit {
-  constructor(readonly words: string) {}
-}
+export { compareDecimals, jsonNumberText, Misfit, show, type SimpleCodec };
 
 const codecs = new WeakMap<SimpleType, SimpleCodec>();
 
@@ -42,9 +34,6 @@ function makeCodec(type: SimpleType): SimpleCodec {
   }
 }
 
-const LOOSE = /^[ \t\n\r]|[ \t\n\r]$|[\t\n\r]| {2}/;
-const collapse = (text: string): string => (LOOSE.test(text) ? text.replace(/[ \t\n\r]+/g, ' ').trim() : text);
-
 function normalise(text: string, type: SimpleType): string {
   const mode = type.facets.whiteSpace;
   if (mode === 'collapse') return collapse(text);
@@ -65,173 +54,6 @@ function booleanCodec(): SimpleCodec {
       if (value === false || value === 'false') return 'false';
       return new Misfit(`${show(value)} is not true or false`);
     },
-  };
-}
-
-const JSON_NUMBER = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
-
-/** XML number text to JSON number text: no leading +, no leading zeros, digits on both sides of the point (RFC 8259 §6). */
-export function jsonNumberText(text: string): string {
-  if (JSON_NUMBER.test(text)) return text;
-  let sign = '';
-  let t = text;
-  if (t[0] === '+') t = t.slice(1);
-  else if (t[0] === '-') {
-    sign = '-';
-    t = t.slice(1);
-  }
-  t = t.replace(/^0+(?=\d)/, '');
-  if (t[0] === '.') t = `0${t}`;
-  if (t.endsWith('.')) t = t.slice(0, -1);
-  return sign + t.replace(/\.(?=[eE])/, '');
-}
-
-function numberCodec(type: SimpleType, lexical: RegExp, words: string): SimpleCodec {
-  const rule = numberRule(type);
-  const wholeOnly = jsonKind(type.builtin) === 'integer';
-  const check = (text: string): string | Misfit => {
-    if (!lexical.test(text)) return new Misfit(`"${brief(text)}" is not ${words}`);
-    const broken = rule(text);
-    return broken ? new Misfit(broken) : text;
-  };
-  const small = smallRule(type);
-  return {
-    read(text) {
-      // Up to nine digits with nothing to drop: a double holds them, and most bounds are plain comparisons.
-      if (small !== undefined && SMALL.test(text)) {
-        const n = Number(text);
-        if (n >= small.min && n <= small.max) return n;
-      }
-      const t = check(collapse(text));
-      return t instanceof Misfit ? t : numberFromText(jsonNumberText(t));
-    },
-    write(value) {
-      if (
-        small !== undefined &&
-        typeof value === 'number' &&
-        value >= small.min &&
-        value <= small.max &&
-        (value | 0) === value &&
-        !Object.is(value, -0)
-      )
-        return String(value);
-      if (!isNumber(value)) return new Misfit(`${show(value)} is not ${words}`);
-      let text = typeof value === 'number' ? String(value) : value.text;
-      if (/[eE]/.test(text)) text = plainDecimal(text);
-      if (wholeOnly && /^-?\d+\.0+$/.test(text)) text = text.slice(0, text.indexOf('.'));
-      return check(text);
-    },
-  };
-}
-
-const SMALL = /^(?:0|-?[1-9]\d{0,8})$/;
-
-/** Bounds of a number type as doubles, where nothing but bounds limits it. */
-function smallRule(type: SimpleType): { min: number; max: number } | undefined {
-  const f = type.facets;
-  if (f.enumeration || f.patterns || f.totalDigits !== undefined) return undefined;
-  const low = [f.minInclusive, f.minExclusive].filter((v) => v !== undefined).map(Number);
-  const high = [f.maxInclusive, f.maxExclusive].filter((v) => v !== undefined).map(Number);
-  const min = Math.max(-999_999_999, ...low.map((v) => Math.ceil(v) + (f.minExclusive === undefined ? 0 : 1)));
-  const max = Math.min(999_999_999, ...high.map((v) => Math.floor(v) - (f.maxExclusive === undefined ? 0 : 1)));
-  return { min, max };
-}
-
-/** xs:decimal knows no exponent (Part 2 §3.2.3.1): 1e-7 is written 0.0000001. */
-function plainDecimal(text: string): string {
-  const m = /^(-?)(\d+)(?:\.(\d+))?[eE]([+-]?\d+)$/.exec(text);
-  if (!m) return text;
-  const exponent = Number(m[4]);
-  if (Math.abs(exponent) > 400) return text;
-  const digits = m[2]! + (m[3] ?? '');
-  const point = m[2]!.length + exponent;
-  if (point <= 0) return `${m[1]}0.${'0'.repeat(-point)}${digits}`;
-  if (point >= digits.length) return `${m[1]}${digits}${'0'.repeat(point - digits.length)}`;
-  return `${m[1]}${digits.slice(0, point)}.${digits.slice(point)}`;
-}
-
-/** Compares decimal numbers by their text, so that no digit is lost. */
-export function compareDecimals(a: string, b: string): number {
-  // Fifteen digits fit a double, and two different decimals of so few digits are two different doubles.
-  if (a.length <= 15 && b.length <= 15) {
-    const x = Number(a);
-    const y = Number(b);
-    if (Number.isFinite(x) && Number.isFinite(y)) return x - y;
-  }
-  const [sa, ia, fa] = split(a);
-  const [sb, ib, fb] = split(b);
-  if (sa !== sb) return sa - sb;
-  if (ia.length !== ib.length) return sa * (ia.length - ib.length);
-  if (ia !== ib) return sa * (ia < ib ? -1 : 1);
-  const width = Math.max(fa.length, fb.length);
-  const pa = fa.padEnd(width, '0');
-  const pb = fb.padEnd(width, '0');
-  return pa === pb ? 0 : sa * (pa < pb ? -1 : 1);
-}
-
-function split(text: string): [sign: 1 | -1, whole: string, fraction: string] {
-  const m = /^([+-]?)0*(\d*)(?:\.(\d*?)0*)?$/.exec(text);
-  const whole = m?.[2] ?? '';
-  const fraction = m?.[3] ?? '';
-  const negative = m?.[1] === '-' && (whole !== '' || fraction !== '');
-  return [negative ? -1 : 1, whole, fraction];
-}
-
-/** Digits that count (Part 2 §4.3.11, §4.3.12): without zeros in front of the whole part and at the end of the fraction. */
-function digitsOf(text: string): { whole: number; fraction: number } {
-  const point = text.indexOf('.');
-  const end = point < 0 ? text.length : point;
-  let from = 0;
-  while (from < end && !(text.charCodeAt(from) > 48)) from++;
-  let to = text.length;
-  if (point >= 0) while (to > point + 1 && text.charCodeAt(to - 1) === 48) to--;
-  return { whole: end - from, fraction: point < 0 ? 0 : to - point - 1 };
-}
-
-function numberRule(type: SimpleType): (text: string) => string | undefined {
-  const f = type.facets;
-  const rules: ((text: string) => string | undefined)[] = [];
-  if (f.minInclusive !== undefined)
-    rules.push((t) =>
-      compareDecimals(t, f.minInclusive!) < 0 ? `${brief(t)} is less than ${f.minInclusive}` : undefined,
-    );
-  if (f.maxInclusive !== undefined)
-    rules.push((t) =>
-      compareDecimals(t, f.maxInclusive!) > 0 ? `${brief(t)} is more than ${f.maxInclusive}` : undefined,
-    );
-  if (f.minExclusive !== undefined)
-    rules.push((t) =>
-      compareDecimals(t, f.minExclusive!) <= 0 ? `${brief(t)} is not more than ${f.minExclusive}` : undefined,
-    );
-  if (f.maxExclusive !== undefined)
-    rules.push((t) =>
-      compareDecimals(t, f.maxExclusive!) >= 0 ? `${brief(t)} is not less than ${f.maxExclusive}` : undefined,
-    );
-  if (f.enumeration)
-    rules.push((t) =>
-      f.enumeration!.some((e) => compareDecimals(t, e) === 0)
-        ? undefined
-        : `${brief(t)} is none of ${f.enumeration!.join(', ')}`,
-    );
-  if (f.fractionDigits !== undefined)
-    rules.push((t) =>
-      digitsOf(t).fraction > f.fractionDigits!
-        ? `${brief(t)} has more than ${f.fractionDigits} digits after the point`
-        : undefined,
-    );
-  if (f.totalDigits !== undefined) {
-    rules.push((t) => {
-      const n = digitsOf(t);
-      return n.whole + n.fraction > f.totalDigits! ? `${brief(t)} has more than ${f.totalDigits} digits` : undefined;
-    });
-  }
-  if (rules.length === 0) return () => undefined;
-  return (text) => {
-    for (const rule of rules) {
-      const words = rule(text);
-      if (words) return words;
-    }
-    return undefined;
   };
 }
 
@@ -353,16 +175,4 @@ function unionCodec(type: SimpleType): SimpleCodec {
       return new Misfit(`${show(value)} fits no member of the union`);
     },
   };
-}
-
-function brief(text: string): string {
-  return text.length > 60 ? `${text.slice(0, 57)}…` : text;
-}
-
-export function show(value: unknown): string {
-  if (value === null) return 'null';
-  if (Array.isArray(value)) return 'a list';
-  if (value instanceof Digits) return value.text;
-  if (typeof value === 'object') return 'an object';
-  return typeof value === 'string' ? `"${brief(value)}"` : String(value);
 }

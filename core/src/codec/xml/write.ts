@@ -169,6 +169,9 @@ function writeOpen(decl: ElementDecl, value: unknown, w: XmlOut): void {
   if (named) w.out += ` ${w.prefixOf(XSI)}:type="${w.tagOf(named.name!.uri, named.name!.local)}"`;
   if (content === null && !isAnyType(type)) {
     if (!actual.nillable) w.tell('type', `${actual.name} may not be null`);
+    // Part 1 §3.3.4: a nil element has no content, but it keeps its attributes; null has none to give.
+    const needed = type.kind === 'complex' && type.attributes.find((a) => a.required);
+    if (needed) w.tell('type', `${actual.name} may not be null here: its attribute ${needed.name} is required`);
     w.out += ` ${w.prefixOf(XSI)}:nil="true"/>`;
     return;
   }

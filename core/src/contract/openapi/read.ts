@@ -28,8 +28,8 @@ const STYLES: readonly ParameterStyle[] = [
 const NOT_HEADERS = new Set(['accept', 'content-type', 'authorization']);
 
 /** Reads OpenAPI 2.0, 3.0 or 3.1, JSON or YAML, with what it refers to in other files. Throws HingeError when nothing can be made of it. */
-export function readOpenApi(files: ContractFiles): Contract {
-  return new OpenApiReader(files).read();
+export function readOpenApi(files: ContractFiles, progress?: (done: number, of: number) => void): Contract {
+  return new OpenApiReader(files).read(progress);
 }
 
 class OpenApiReader {
@@ -45,13 +45,15 @@ class OpenApiReader {
     this.file = files.entry;
   }
 
-  read(): Contract {
+  read(progress?: (done: number, of: number) => void): Contract {
     const { root } = this.source;
     const info = isTree(root.info) ? root.info : {};
     const components = isTree(root.components) ? root.components : {};
     if (isTree(components.schemas)) this.schemas.reserve(components.schemas);
     const operations: ContractOperation[] = [];
-    for (const [path, raw] of Object.entries(isTree(root.paths) ? root.paths : {})) {
+    const paths = Object.entries(isTree(root.paths) ? root.paths : {});
+    for (const [i, [path, raw]] of paths.entries()) {
+      progress?.(i, paths.length);
       if (!path.startsWith('/')) continue;
       const { value: item, file } = this.follow(raw, this.file);
       if (!isTree(item)) continue;

@@ -20,7 +20,11 @@ import type { SoapFaultDecl, SoapMessage, SoapOperation } from './model';
 export interface WsdlOptions {
   /** Name of the wsdl:port to use, where the document has several. */
   readonly port?: string;
+  /** Told after each operation: how many have been read, of how many. */
+  readonly progress?: Progress;
 }
+
+export type Progress = (done: number, of: number) => void;
 
 /** Reads a WSDL 1.1 document and all it imports (W3C Note "WSDL 1.1" §2, §3). Throws HingeError when nothing can be made of it. */
 export function readWsdl(source: ContractFiles, options: WsdlOptions = {}): Contract {
@@ -125,7 +129,9 @@ class WsdlReader {
       const name = attributeOf(o, 'name') ?? '';
       byName.set(name, [...(byName.get(name) ?? []), o]);
     }
-    return childrenOf(bound.binding, WSDL, 'operation').map((node) => {
+    const nodes = childrenOf(bound.binding, WSDL, 'operation');
+    return nodes.map((node, i) => {
+      this.options.progress?.(i, nodes.length);
       const name = attributeOf(node, 'name') ?? '';
       const abstract = byName.get(name) ?? [];
       const nth = seen.get(name) ?? 0;

@@ -33,15 +33,11 @@ export function compileCaller(step: CallDocument, backend: BackendContext): Call
   const { retry } = step;
   const breaker = step.breaker && breakerFor(step.breaker);
   if (!route && !retry && !breaker)
-    return (run, r) => {
-      const { url, ...rest } = r;
-      return send(run, backend, { ...rest, url: url(addressOf(backend, run)) });
-    };
+    return (run, request) => send(run, backend, request, request.url(addressOf(backend, run)));
   const on = retry?.on ?? RETRY_ON;
   return async (run, request) => {
     const chosen = route ? await route(run) : { address: addressOf(backend, run), notes: {} };
-    const { url, ...rest } = request;
-    const target = url(chosen.address);
+    const target = request.url(chosen.address);
     const times = retry && (retry.unsafe || IDEMPOTENT.has(request.method)) ? retry.times : 0;
     if (times > 0) await request.body.load();
     const tries: string[] = [];
@@ -49,7 +45,7 @@ export function compileCaller(step: CallDocument, backend: BackendContext): Call
       breaker?.demand(chosen.address, run.ports.clock.now(), backend.name);
       let why: string;
       try {
-        const reply = await send(run, backend, { ...rest, url: target });
+        const reply = await send(run, backend, request, target);
         note(run, chosen.notes, tries, breaker, chosen.address);
         why = String(reply.status);
         const failed = fits(on, why);

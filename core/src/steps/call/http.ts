@@ -45,7 +45,7 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
       timeoutMs,
     });
     await loadReply(reply, backend, run);
-    run.notes = { ...run.notes, status: reply.status };
+    if (run.observer) run.notes = { ...run.notes, status: reply.status };
     run.message = asMessage(reply, reply.body);
     const mediaType = reply.body.mediaType ?? '';
     const empty = reply.body.isEmpty;

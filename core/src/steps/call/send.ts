@@ -7,19 +7,20 @@ import type { BackendContext } from '../kind';
 export async function send(
   run: Run,
   backend: BackendContext,
-  request: Omit<BackendRequest, 'backend'>,
+  { method, headers, body, timeoutMs, operation }: Omit<BackendRequest, 'backend' | 'url'>,
+  url: string,
 ): Promise<BackendReply> {
   const started = run.ports.clock.now();
-  run.notes = { url: request.url, method: request.method };
+  if (run.observer) run.notes = { url, method };
   try {
-    return await run.ports.backends.send({ backend: backend.name, ...request });
+    return await run.ports.backends.send({ backend: backend.name, operation, url, method, headers, body, timeoutMs });
   } catch (error) {
     if (!(error instanceof BackendFailure)) throw error;
-    const common = { backend: backend.name, inner: `${request.url}: ${error.message}`, cause: error };
+    const common = { backend: backend.name, inner: `${url}: ${error.message}`, cause: error };
     if (error.kind === 'timeout')
       throw new Refusal('HNG-503', {
         ...common,
-        detail: `${backend.name} did not answer within ${request.timeoutMs} ms.`,
+        detail: `${backend.name} did not answer within ${timeoutMs} ms.`,
       });
     if (error.kind === 'unreachable')
       throw new Refusal('HNG-502', { ...common, detail: `${backend.name} cannot be reached now.` });

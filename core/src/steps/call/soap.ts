@@ -29,7 +29,7 @@ export function soapCall(step: CallDocument, backend: BackendContext, soap: Soap
       timeoutMs,
     });
     await loadReply(reply, backend, run);
-    run.notes = { ...run.notes, status: reply.status };
+    if (run.observer) run.notes = { ...run.notes, status: reply.status };
     // The raw reply stands as the message first: when it cannot be read, it is what the designer must see.
     run.message = asSoap(reply, soap.version, reply.body);
     if (!soap.output) {

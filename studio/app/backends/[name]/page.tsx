@@ -2,7 +2,8 @@ import { httpTarget, sampleOf, writeJson, type Contract } from '@hinge/core';
 import { notFound } from 'next/navigation';
 import { listEnvironments } from '../../../features/apis/server';
 import { BackendPage } from '../../../features/backends/backend-page';
-import { contractOf, getBackend, viewOf } from '../../../features/backends/server';
+import { contractOf, getBackend } from '../../../features/backends/server';
+import { viewOf } from '../../../features/backends/view';
 import { Shell } from '../../../features/shell/shell';
 
 export const dynamic = 'force-dynamic';

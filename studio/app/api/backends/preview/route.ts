@@ -1,22 +1,23 @@
-import { readContract, slug } from '@hinge/core';
 import { z } from 'zod';
-import { gather, viewOf } from '../../../../features/backends/server';
+import { contractOf, gather } from '../../../../features/backends/server';
+import { previewOf } from '../../../../features/backends/view';
+import { contractKindOf } from '@hinge/core';
 import { jsonRoute } from '../../../../lib/route';
 
 const body = z.object({
   url: z.string().max(2000).optional(),
   files: z.record(z.string().max(500), z.string()).optional(),
   entry: z.string().optional(),
+  /** The documents alone: whoever asks reads them. */
+  unread: z.boolean().optional(),
 });
 
-/** Reads a contract and shows it; nothing is saved. */
+/** Gathers a contract, and reads it for a page that cannot; nothing is saved. */
 export const POST = jsonRoute(['designer'], body, async ({ body: source }) => {
-  const files = await gather(source);
-  const contract = readContract(files);
-  return {
-    contract: viewOf(contract),
-    files: files.files,
-    entry: files.entry,
-    suggestedName: slug(contract.name).replace(/-service$/, ''),
-  };
+  const { files, entry } = await gather(source);
+  if (source.unread) return { files, entry };
+  return previewOf(contractOf({ contract: { kind: contractKindOf(files[entry] ?? ''), files, entry } })!, {
+    files,
+    entry,
+  });
 });

@@ -1,0 +1,1 @@
+export declare function bundle(entry: string, outfile: string, external?: readonly string[]): Promise<void>;

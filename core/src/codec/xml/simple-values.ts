@@ -1,0 +1,29 @@
+import { Digits } from '../../message/digits';
+
+/** One simple value: XML text to JSON, and JSON to XML text. A failure is the words that say what is wrong. */
+export interface SimpleCodec {
+  /** Returns the JSON value, or `Misfit`. */
+  read(text: string): unknown;
+  /** Returns XML text (not escaped), or `Misfit`. */
+  write(value: unknown): string | Misfit;
+}
+
+export class Misfit {
+  constructor(readonly words: string) {}
+}
+
+const LOOSE = /^[ \t\n\r]|[ \t\n\r]$|[\t\n\r]| {2}/;
+/** White space collapsed (Part 2 §4.3.6). */
+export const collapse = (text: string): string => (LOOSE.test(text) ? text.replace(/[ \t\n\r]+/g, ' ').trim() : text);
+
+export function brief(text: string): string {
+  return text.length > 60 ? `${text.slice(0, 57)}…` : text;
+}
+
+export function show(value: unknown): string {
+  if (value === null) return 'null';
+  if (Array.isArray(value)) return 'a list';
+  if (value instanceof Digits) return value.text;
+  if (typeof value === 'object') return 'an object';
+  return typeof value === 'string' ? `"${brief(value)}"` : String(value);
+}
