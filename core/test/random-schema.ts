@@ -212,6 +212,8 @@ const one = (f: Field): fc.Arbitrary<unknown> => {
   // A wrapper that repeats, or may be nil, stays an object (docs/xml-json.md).
   const wrapped = typeof f.of !== 'string' && isWrapper(f.of) && !f.many && !f.nillable;
   const value = typeof f.of === 'string' ? simpleValue(f.of) : wrapped ? many(f.of.fields[0]!) : valueOf(f.of);
-  return f.nillable ? fc.oneof({ weight: 3, arbitrary: value }, fc.constant(null)) : value;
+  // A nil element keeps its attributes (XSD Part 1 §3.3.4); null has none, so it cannot stand for one that needs them.
+  const needs = typeof f.of !== 'string' && f.of.attributes.some((a) => a.required);
+  return f.nillable && !needs ? fc.oneof({ weight: 3, arbitrary: value }, fc.constant(null)) : value;
 };
 const many = (f: Field): fc.Arbitrary<unknown> => fc.array(one(f), { minLength: f.min, maxLength: 3 });

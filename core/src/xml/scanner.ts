@@ -199,6 +199,31 @@ export class XmlScanner {
     }
   }
 
+  /**
+   * Text of the leaf that stands next, if it has this name as written, no attributes and nothing but text, and past its end. Undefined where anything
+   * else stands: then nothing has moved.
+   */
+  leaf(name: ScannedName): string | undefined {
+    if (this.empty || name.version !== this.version || this.open.length === 0 || this.open.length >= this.maxDepth)
+      return undefined;
+    const { text } = this;
+    const { raw } = name;
+    let at = this.pos;
+    let c = text.charCodeAt(at);
+    while (c === 10 || c === 32 || c === 9) c = text.charCodeAt(++at);
+    const start = at + raw.length + 2;
+    if (c !== 60 || text.charCodeAt(start - 1) !== 62 || !text.startsWith(raw, at + 1)) return undefined;
+    const end = text.indexOf('<', start);
+    const close = end + 2 + raw.length;
+    if (end < 0 || text.charCodeAt(end + 1) !== 47 || text.charCodeAt(close) !== 62 || !text.startsWith(raw, end + 2))
+      return undefined;
+    this.at = start;
+    const value = end === start ? '' : this.charData(start, end);
+    this.pos = close + 1;
+    this.name = name;
+    return value;
+  }
+
   /** Past the end of the element just opened, whatever it holds. */
   skip(): void {
     let depth = 1;

@@ -35,7 +35,7 @@ export function readXmlTree(text: string, file: string, maxBytes: number = LIMIT
     });
   }
   try {
-    return readTree(new XmlScanner(text), file, lineFinder(text));
+    return readTree(new XmlScanner(text), file, new LineFinder(text));
   } catch (error) {
     if (!(error instanceof XmlError)) throw error;
     const place = { file, line: error.line, column: error.column };
@@ -47,42 +47,59 @@ export function readXmlTree(text: string, file: string, maxBytes: number = LIMIT
 }
 
 /** Lines by index, for indexes that only grow. */
-function lineFinder(source: string): (index: number) => { line: number; column: number } {
-  const text = source.includes('\r') ? source.replace(/\r\n?/g, '\n') : source;
-  let line = 1;
-  let start = 0;
+class LineFinder {
+  line = 1;
+  column = 1;
+  private readonly text: string;
+  private start = 0;
   // Kept, so that a document that is one long line is not searched to its end for each element.
-  let next = text.indexOf('\n');
-  return (index) => {
-    while (next >= 0 && next < index) {
-      line++;
-      start = next + 1;
-      next = text.indexOf('\n', start);
+  private next: number;
+
+  constructor(source: string) {
+    this.text = source.includes('\r') ? source.replace(/\r\n?/g, '\n') : source;
+    this.next = this.text.indexOf('\n');
+  }
+
+  to(index: number): void {
+    while (this.next >= 0 && this.next < index) {
+      this.line++;
+      this.start = this.next + 1;
+      this.next = this.text.indexOf('\n', this.start);
     }
-    return { line, column: index - start + 1 };
-  };
+    this.column = index - this.start + 1;
+  }
 }
 
-function readTree(s: XmlScanner, file: string, placeAt: ReturnType<typeof lineFinder>): XmlElement {
+const NO_ATTRIBUTES: readonly XmlAttribute[] = Object.freeze([]);
+
+function attributesOf(s: XmlScanner): readonly XmlAttribute[] {
+  if (s.attributeCount === 0) return NO_ATTRIBUTES;
+  const out: XmlAttribute[] = [];
+  for (let k = 0; k < s.attributeCount; k++) {
+    const { local, prefix, uri } = s.attributeName[k]!;
+    out.push({ local, prefix, uri: prefix && uri, value: s.attributeValue[k]! });
+  }
+  return out;
+}
+
+function readTree(s: XmlScanner, file: string, place: LineFinder): XmlElement {
   let root: XmlElement | undefined;
   let current: XmlElement | undefined;
   for (let event = s.next(); event !== END; event = s.next()) {
     if (event === CLOSE) current = current?.parent;
     else if (event === TEXT) current!.text += s.chars;
     else {
-      const attributes: XmlAttribute[] = [];
-      for (let k = 0; k < s.attributeCount; k++) {
-        const a = s.attributeName[k]!;
-        attributes.push({ local: a.local, prefix: a.prefix, uri: a.prefix && a.uri, value: s.attributeValue[k]! });
-      }
+      const { local, prefix, uri } = s.name;
+      place.to(s.at);
       const element: XmlElement = {
-        local: s.name.local,
-        prefix: s.name.prefix,
-        uri: s.name.uri,
-        attributes,
+        local,
+        prefix,
+        uri,
+        attributes: attributesOf(s),
         children: [],
         text: '',
-        ...placeAt(s.at),
+        line: place.line,
+        column: place.column,
         file,
         parent: current,
         declared: s.declarations(),

@@ -28,8 +28,8 @@ import {
   type AttributeReader,
   type ReadContext,
 } from './read-parts';
-import { simpleCodec, type SimpleCodec } from './simple';
-import { slotFor, slotsOf, type Slots } from './slots';
+import { Misfit, simpleCodec, type SimpleCodec } from './simple';
+import { guessOf, slotFor, slotsOf, type Guess, type Slot, type Slots } from './slots';
 
 /** Reads the content of the element that the scanner has just opened, and past its end. */
 type TypeReader = (s: XmlScanner, c: ReadContext, label: string | undefined) => unknown;
@@ -165,6 +165,7 @@ const anyTypeReader: TypeReader = (s, _c, label) => {
 
 function elementsReader(type: ComplexType, b: Binding, attributes: AttributeReader): TypeReader {
   let slots: Slots | undefined;
+  let first: Guess | undefined;
   let order: Order | undefined;
   const properties = [...b.byElement.values()];
   const lists = properties.filter((p) => p.many);
@@ -180,14 +181,29 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
     let state = order.kind === 'automaton' ? 0 : -1;
     let orderly = !c.lenient;
     let found = false;
+    let last: Slot | undefined;
     for (;;) {
+      // A leaf where one stood before: no event, no look-up. What is out of order takes the long way, which says so.
+      const guess = state >= 0 ? undefined : last === undefined ? first : last.after;
+      // A prefix may mean another namespace by now.
+      if (guess !== undefined && guess.slot.index >= reached && guess.name.uri === guess.slot.uri) {
+        const text = s.leaf(guess.name);
+        if (text !== undefined) {
+          last = guess.slot;
+          found = true;
+          reached = last.index;
+          addLeaf(object, guess.slot, text, c);
+          continue;
+        }
+      }
       const event = s.next();
       if (event === CLOSE) break;
       if (event === TEXT) {
         if (!c.lenient && !isSpace(s.chars)) c.tell('type', 'text stands where only elements may stand');
         continue;
       }
-      const { local, uri } = s.name;
+      const { name } = s;
+      const { local, uri } = name;
       const slot = slotFor(slots, local, uri);
       if (slot === undefined) {
         const wild = b.wildcards.length > 0 && b.wildcards.some((w) => allows(w, uri));
@@ -200,6 +216,12 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
         continue;
       }
       found = true;
+      if (s.attributeCount === 0) {
+        const met = guessOf(slot, name);
+        if (last === undefined) first = met;
+        else last.after = met;
+      }
+      last = slot;
       const { json } = slot;
       if (orderly) {
         if (state >= 0) {
@@ -254,6 +276,30 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
       endsEarly(order.states[state]!.next.keys(), found, c);
     return object;
   };
+}
+
+function addLeaf(object: Record<string, unknown>, slot: Guess['slot'], text: string, c: ReadContext): void {
+  const { json, leaf } = slot;
+  const have = object[json];
+  const value = leaf.read(text);
+  if (slot.many) {
+    let list = have as unknown[] | undefined;
+    if (list === undefined || json === '__proto__') setMember(object, json, (list = []));
+    if (value instanceof Misfit) {
+      c.enter(json);
+      c.tell('type', value.words, String(list.length));
+      c.leave();
+    }
+    list.push(value instanceof Misfit ? null : value);
+    return;
+  }
+  if (have !== undefined && Object.hasOwn(object, json)) {
+    c.enter(json);
+    c.tell('type', `the element ${slot.decl.name} occurs more than once`);
+    c.leave();
+  }
+  if (value instanceof Misfit) c.tell('type', value.words, json);
+  setMember(object, json, value instanceof Misfit ? null : value);
 }
 
 /** A wrapper whose JSON is the list inside it. */

@@ -1,4 +1,5 @@
 import type { Binding, ElementDecl, ElementProperty, Order } from '../../contract/xsd';
+import type { ScannedName } from '../../xml';
 import { simpleCodec, type SimpleCodec } from './simple';
 
 /** One element that may stand in a complex type: the property it fills, with the declaration in force. */
@@ -17,6 +18,18 @@ export interface Slot {
   readonly plain: boolean;
   /** Set for an element of simple type that is no substitute: without attributes nothing else needs a look. */
   readonly leaf: SimpleCodec | undefined;
+  /** The leaf that stood after this one the last time. */
+  after: Guess | undefined;
+}
+
+/** A leaf as it was met: tried first where it stood before, by its very tags. Messages of one kind repeat themselves. */
+export interface Guess {
+  readonly slot: Slot & { readonly leaf: SimpleCodec };
+  readonly name: ScannedName;
+}
+
+export function guessOf(slot: Slot, name: ScannedName): Guess | undefined {
+  return slot.leaf === undefined ? undefined : { slot: slot as Guess['slot'], name };
 }
 
 export type Slots = ReadonlyMap<string, readonly Slot[]>;
@@ -40,6 +53,7 @@ export function slotsOf(b: Binding, order: Order): Slots {
           member === undefined && decl.type.kind === 'simple' && decl.fallback === undefined
             ? simpleCodec(decl.type)
             : undefined,
+        after: undefined,
       };
       const have = out.get(decl.name);
       if (have) have.push(slot);

@@ -55,15 +55,8 @@ export interface Binding {
   readonly anyAttribute: boolean;
 }
 
-const bindings = new WeakMap<Type, Binding>();
-
 export function bindingOf(type: ComplexType): Binding {
-  let b = bindings.get(type);
-  if (!b) {
-    b = makeBinding(type);
-    bindings.set(type, b);
-  }
-  return b;
+  return (type.binding ??= makeBinding(type)) as Binding;
 }
 
 interface Found {
@@ -82,7 +75,8 @@ function makeBinding(type: ComplexType): Binding {
   const byJson = new Map<string, Property>();
   const byElement = new Map<string, ElementProperty>();
   const byAttribute = new Map<string, AttributeProperty>();
-  const elementNames = new Set([...found.values()].map((f) => f.decl.json ?? f.decl.name));
+  const elementNames = new Set<string>();
+  if (type.attributes.length) for (const f of found.values()) elementNames.add(f.decl.json ?? f.decl.name);
   const text: TextProperty | undefined =
     type.content.kind === 'simple' ? { kind: 'text', json: 'value', type: type.content.type } : undefined;
   const add = (p: Property) => {
@@ -99,12 +93,12 @@ function makeBinding(type: ComplexType): Binding {
   }
   // Mixed content keeps the order of text and elements in one list; the elements' properties are the names inside of it.
   const mixed = type.mixed && !text;
-  const names = new Map<string, Property>(byJson);
+  const names = mixed ? new Map<string, Property>(byJson) : byJson;
   for (const [key, f] of found) {
     const p = elementProperty(f, free(f.decl.json ?? f.decl.name, names));
-    names.set(p.json, p);
     byElement.set(key, p);
-    if (!mixed) add(p);
+    if (mixed) names.set(p.json, p);
+    else add(p);
   }
   if (text) add(text);
   if (mixed) add({ kind: 'mixed', json: '$mixed' });
@@ -227,19 +221,20 @@ export interface Variant {
   readonly content: Type;
 }
 
-const variantLists = new WeakMap<ElementDecl, readonly Variant[]>();
-
 /** Every variant of a declaration, itself first where it is not abstract. One entry: nothing needs a name. */
 export function variantsOf(decl: ElementDecl): readonly Variant[] {
-  let list = variantLists.get(decl);
-  if (!list) {
-    list = makeVariants(decl);
-    variantLists.set(decl, list);
-  }
-  return list;
+  return (decl.variants ??= makeVariants(decl)) as readonly Variant[];
 }
 
 function makeVariants(decl: ElementDecl): Variant[] {
+  const { type } = decl;
+  // Nearly every declaration: nothing may stand for it.
+  if (
+    !decl.substitutes?.length &&
+    !decl.abstract &&
+    (type.kind === 'simple' || !(type.abstract || type.derived?.length))
+  )
+    return [{ type: undefined, decl, content: type }];
   const out: Variant[] = [];
   const taken = new Set<string>();
   const addTypes = (d: ElementDecl, own: string | undefined) => {

@@ -40,6 +40,8 @@ export interface ElementDecl {
   readonly substitutes?: readonly ElementDecl[];
   /** Where names that a message brings (xsi:type) are looked up. Absent: built-in types only. */
   readonly schemas?: SchemaLookup;
+  /** Kept by `variantsOf`. A field, since a weak map of ten thousand declarations costs more than making what it holds. */
+  variants?: unknown;
 }
 
 /** Global components by expanded name; undefined where there is none. */
@@ -116,6 +118,8 @@ export interface ComplexType {
   readonly place: Place;
   /** Named types derived from this one, transitively, abstract ones left out: what xsi:type may say. Absent: none. */
   readonly derived?: readonly ComplexType[];
+  /** Kept by `bindingOf`; a field for the same reason. */
+  binding?: unknown;
 }
 
 export type Type = SimpleType | ComplexType;
