@@ -64,6 +64,39 @@ describe('every exported REST API is valid OpenAPI 3.1', () => {
     expect(judge(JSON.parse(writeJson(exported)))).toBe(true);
   });
 
+  test('guards that ask who calls are its security schemes, all of them needed; an operation without one says so by having none', () => {
+    const source = berths();
+    const document = draftFor(readContract(source), source);
+    const exported = exportOpenApi({
+      ...document,
+      guards: [
+        { kind: 'key', query: 'k' },
+        { kind: 'jwt', issuer: 'https://id.example', keys: [] },
+      ],
+      operations: {
+        ...document.operations,
+        GetBerth: {
+          ...document.operations.GetBerth!,
+          guards: [
+            { kind: 'key', off: true },
+            { kind: 'jwt', off: true, issuer: 'x' },
+          ],
+        },
+      },
+    }) as {
+      components: { securitySchemes: unknown };
+      paths: Record<string, Record<string, { operationId: string; security?: unknown }>>;
+    };
+    expect(judge(JSON.parse(writeJson(exported)))).toBe(true);
+    expect(exported.components.securitySchemes).toEqual({
+      key: { type: 'apiKey', in: 'query', name: 'k' },
+      jwt: { type: 'http', scheme: 'bearer', bearerFormat: 'JWT', description: 'A token of https://id.example' },
+    });
+    const operations = Object.values(exported.paths).flatMap((p) => Object.values(p));
+    expect(operations.filter((o) => o.security === undefined).map((o) => o.operationId)).toEqual(['GetBerth']);
+    expect(operations.find((o) => o.operationId === 'FindBerths')!.security).toEqual([{ key: [], jwt: [] }]);
+  });
+
   test('the judge refuses what is not valid', () => {
     expect(judge({ openapi: '3.1.0', info: { title: 't' } })).toBe(false);
   });

@@ -20,6 +20,11 @@ beforeAll(async () => {
       setTimeout(() => res.destroy(), 10);
       return;
     }
+    if (req.url === '/cookies') {
+      res.writeHead(200, { 'set-cookie': ['a=1; Expires=Wed, 09 Jun 2027 10:18:14 GMT', 'b=2; Path=/'] });
+      res.end(Buffer.from(Array.from({ length: 256 }, (_, i) => i)));
+      return;
+    }
     res.writeHead(201, {
       'content-type': 'text/plain',
       'x-path': req.url,
@@ -199,6 +204,13 @@ describe('what callers are told', () => {
 });
 
 describe('a plain proxy', () => {
+  test('every cookie comes as a field of its own (RFC 9110 §5.3), small bodies byte by byte, with their length', async () => {
+    const r = await fetch(`${base}/echo/cookies`);
+    expect(r.headers.getSetCookie()).toEqual(['a=1; Expires=Wed, 09 Jun 2027 10:18:14 GMT', 'b=2; Path=/']);
+    expect(r.headers.get('content-length')).toBe('256');
+    expect([...new Uint8Array(await r.arrayBuffer())]).toEqual(Array.from({ length: 256 }, (_, i) => i));
+  });
+
   test('passes everything on, streamed, with the trace', async () => {
     const big = 'x'.repeat(3_000_000);
     const r = await fetch(`${base}/echo/a%20b/c?q=1&q=2`, { method: 'PUT', body: big });
@@ -224,6 +236,18 @@ test('the control port tells health, readiness and Prometheus metrics', async ()
   expect((await fetch(`${control}/healthz`)).status).toBe(200);
   const text = await (await fetch(`${control}/metrics`)).text();
   expect(text).toMatch(/hinge_requests_total\{api="berths",operation="GetBerth",status="200"\} \d+/);
+  // Buckets add up, and the last holds all (Prometheus text format, "Histograms and summaries").
+  const buckets = [...text.matchAll(/hinge_request_seconds_bucket\{le="([^"]+)",api="berths"\} (\d+)/g)].map((m) =>
+    Number(m[2]),
+  );
+  expect(buckets).toHaveLength(13);
+  expect(buckets).toEqual([...buckets].sort((a, b) => a - b));
+  expect(text).toContain(`hinge_request_seconds_count{api="berths"} ${buckets[12]}`);
+  const all = [...text.matchAll(/hinge_requests_total\{api="berths",[^}]*\} (\d+)/g)].reduce(
+    (n, m) => n + Number(m[1]),
+    0,
+  );
+  expect(all).toBe(buckets[12]);
 });
 
 test('a drain lets the request in flight end and takes no new one', async () => {

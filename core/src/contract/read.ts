@@ -17,3 +17,16 @@ export function readContract(source: ContractFiles, options: WsdlOptions = {}): 
     throw new HingeError('HNG-112', `${source.entry} is not among the files`, { file: source.entry });
   return contractKindOf(text) === 'wsdl' ? readWsdl(source, options) : readOpenApi(source, options.progress);
 }
+
+const known = new Map<string, Contract>();
+const KNOWN = 64;
+
+/** The same, once for each text: however many documents, revisions and screens ask for it. */
+export function readContractOnce(source: ContractFiles & WsdlOptions): Contract {
+  const key = JSON.stringify([source.entry, source.port, source.files]);
+  const contract = known.get(key) ?? readContract(source, { port: source.port });
+  known.delete(key);
+  known.set(key, contract);
+  if (known.size > KNOWN) known.delete(known.keys().next().value!);
+  return contract;
+}

@@ -1,6 +1,8 @@
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import { walkFlow } from '../flow/context';
 import { openBackends, type BackendSet } from '../flow/contracts';
+import { effectiveGuards, type EffectiveGuard } from '../guards/kind';
+import { GUARD_ORDER, guardKind } from '../guards/registry';
 import type { JsonSchema, TypeTable } from '../schema';
 
 /** The caller-facing contract of an API as an OpenAPI 3.1.0 document. Plain JSON. */
@@ -13,22 +15,35 @@ export function exportOpenApi(document: FlowDocument, options: { server?: string
   const problemName = document.types?.Problem ? 'GatewayProblem' : 'Problem';
   if (problemName !== 'Problem') schemas[problemName] = PROBLEM;
   const paths: Record<string, Record<string, unknown>> = {};
+  const securitySchemes: Record<string, unknown> = {};
   for (const [id, operation] of Object.entries(document.operations)) {
     if (!isDescribed(operation)) continue;
-    (paths[operation.path] ??= {})[operation.method.toLowerCase()] = operationOf(
-      id,
-      operation,
-      document,
-      backends,
-      problemName,
-    );
+    const asked = door ? securityOf(effectiveGuards(document, door, operation, GUARD_ORDER)) : {};
+    Object.assign(securitySchemes, asked);
+    (paths[operation.path] ??= {})[operation.method.toLowerCase()] = {
+      ...operationOf(id, operation, document, backends, problemName),
+      // All of them: what one guard lets in the next one may refuse.
+      ...(Object.keys(asked).length > 0 && {
+        security: [Object.fromEntries(Object.keys(asked).map((name) => [name, []]))],
+      }),
+    };
   }
   return {
     ...openApiHead(document),
     servers: [{ url: `${options.server ?? ''}${door?.path ?? '/'}`.replace(/(.)\/$/, '$1') }],
     paths,
-    components: { schemas },
+    components: { schemas, ...(Object.keys(securitySchemes).length > 0 && { securitySchemes }) },
   };
+}
+
+/** Security Scheme Objects (OpenAPI 3.1 §4.8.27) of the guards that ask a caller who it is, by the name of the guard. */
+function securityOf(guards: readonly EffectiveGuard[]): Record<string, Readonly<Record<string, string>>> {
+  return Object.fromEntries(
+    guards.flatMap(({ guard }) => {
+      const scheme = guardKind(guard.kind).scheme?.(guard);
+      return scheme ? [[guard.kind, scheme]] : [];
+    }),
+  );
 }
 
 /** Version and Info Object (OpenAPI 3.1 §4.8.1, §4.8.2). */

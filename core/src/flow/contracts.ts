@@ -1,25 +1,7 @@
-import { readContract, type Contract } from '../contract';
+import { readContractOnce, type Contract } from '../contract';
 import { HingeError, type Finding } from '../problem';
 import type { BackendContext } from '../steps/kind';
-import type { BackendDocument, FlowDocument } from './document';
-
-/** Contracts are read once for each text, however many documents and revisions carry it. */
-const cache = new Map<string, Contract>();
-const CACHE_ENTRIES = 64;
-
-function readCached(c: NonNullable<BackendDocument['contract']>): Contract {
-  const key = JSON.stringify([c.entry, c.port, c.files]);
-  const hit = cache.get(key);
-  if (hit) {
-    cache.delete(key);
-    cache.set(key, hit);
-    return hit;
-  }
-  const contract = readContract({ entry: c.entry, files: c.files ?? {} }, { port: c.port });
-  cache.set(key, contract);
-  if (cache.size > CACHE_ENTRIES) cache.delete(cache.keys().next().value!);
-  return contract;
-}
+import type { FlowDocument } from './document';
 
 export interface BackendSet {
   readonly contexts: ReadonlyMap<string, BackendContext>;
@@ -35,7 +17,8 @@ export function openBackends(document: FlowDocument): BackendSet {
     let contract: Contract | undefined;
     if (backend.contract) {
       try {
-        contract = readCached(backend.contract);
+        const { entry, files, port } = backend.contract;
+        contract = readContractOnce({ entry, port, files: files ?? {} });
       } catch (error) {
         if (!(error instanceof HingeError)) throw error;
         failures.set(name, error.finding);

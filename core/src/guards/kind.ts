@@ -27,6 +27,8 @@ export interface GuardKind<D extends GuardDocument = GuardDocument> {
   compile(guard: D, context: GuardContext): CompiledGuard | null;
   /** Where callers send their secret to this guard: masked wherever a request is shown. */
   secrets?(guard: D): SecretPlaces;
+  /** How OpenAPI says what it asks for: a Security Scheme Object (OpenAPI 3.1 §4.8.27). */
+  scheme?(guard: D): Readonly<Record<string, string>>;
 }
 
 /** Where an effective guard comes from. */

@@ -5,12 +5,11 @@ import {
   isHttpUrl,
   LIMITS,
   contractKindOf,
-  readContract,
+  readContractOnce,
   type Contract,
   type ContractFiles,
 } from '@hinge/core';
 import { eq } from 'drizzle-orm';
-import { createHash } from 'node:crypto';
 import { request } from 'undici';
 import { database, schema } from '../../db/client';
 import { Told } from '../../lib/route';
@@ -29,21 +28,8 @@ export async function getBackend(name: string): Promise<BackendRow | undefined> 
   return row;
 }
 
-/** Contracts read lately, by what they say: every look at a flow asks for all of them, and reading a large one takes its time. */
-const known = new Map<string, Contract>();
-const KNOWN = 24;
-
 export function contractOf(row: Pick<BackendRow, 'contract'>): Contract | undefined {
-  if (!row.contract) return undefined;
-  const { entry, files, port } = row.contract;
-  const hash = createHash('sha256').update(JSON.stringify([entry, port]));
-  for (const name of Object.keys(files)) hash.update(name).update('\0').update(files[name]!).update('\0');
-  const key = hash.digest('base64');
-  const contract = known.get(key) ?? readContract(row.contract, { port });
-  known.delete(key);
-  known.set(key, contract);
-  if (known.size > KNOWN) known.delete(known.keys().next().value!);
-  return contract;
+  return row.contract ? readContractOnce(row.contract) : undefined;
 }
 
 /** Gathers a contract from what was typed, dropped or named by URL. Nothing is saved. */

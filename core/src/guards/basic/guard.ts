@@ -15,6 +15,7 @@ export const basicGuard: GuardKind<BasicGuardDocument> = {
   kind: 'basic',
   words: 'asks for a name and a password',
   secrets: () => PLACES,
+  scheme: () => ({ type: 'http', scheme: 'basic' }),
   compile(guard, { document }) {
     const known = new Map<string, { readonly right: Promise<boolean>; readonly until: number }>();
     const [nobody] = Object.values(guard.users);

@@ -22,6 +22,12 @@ export const jwtGuard: GuardKind<JwtGuardDocument> = {
   kind: 'jwt',
   words: 'asks for a token of an issuer',
   secrets: () => PLACES,
+  scheme: (guard) => ({
+    type: 'http',
+    scheme: 'bearer',
+    bearerFormat: 'JWT',
+    description: `A token of ${guard.issuer}`,
+  }),
   compile(guard, { document }) {
     const keys = new KeySet(guard);
     const realm = realmOf(document);

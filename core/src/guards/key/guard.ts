@@ -12,6 +12,12 @@ export const keyGuard: GuardKind<KeyGuardDocument> = {
   kind: 'key',
   words: 'asks for the key of an app',
   secrets: placesOf,
+  scheme: (guard) => {
+    const header = headerOf(guard);
+    return header === undefined
+      ? { type: 'apiKey', in: 'query', name: guard.query! }
+      : { type: 'apiKey', in: 'header', name: header };
+  },
   compile(guard, { document }) {
     const header = headerOf(guard);
     const places = placesOf(guard);
