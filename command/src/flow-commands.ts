@@ -10,7 +10,9 @@ import {
   draftProxy,
   draftSoap,
   draftFor,
+  draftEvents,
   draftGraph,
+  exportAsyncApi,
   exportGraphql,
   exportOpenApi,
   exportWsdl,
@@ -18,6 +20,7 @@ import {
   incomingOf,
   isHttpUrl,
   planFor,
+  readAsyncApi,
   readContract,
   rehearse,
   writeDocument,
@@ -82,12 +85,18 @@ export async function draft(contracts: readonly string[], args: DraftArguments):
       groups.push({ source, contract: readContract(source, { port: args.port }) });
     }
     document = draftGraph(groups, args);
-  } else if (args.as === 'events')
-    throw new Failure(`draft --as ${args.as} is not built yet; there are rest, soap, graphql and proxy`);
-  else throw new Failure(`--as ${args.as} is unknown; there are rest, soap, graphql and proxy`);
+  } else if (args.as === 'events') {
+    if (!contracts.length)
+      throw new Failure('draft --as events needs a contract: an AsyncAPI document as a file or an http address');
+    const contract = readAsyncApi(await readContractFiles(contracts));
+    document = draftEvents(contract, args);
+    for (const f of contract.findings) process.stderr.write(`${findingText(f)}\n`);
+  } else throw new Failure(`--as ${args.as} is unknown; there are rest, soap, graphql, events and proxy`);
   await writeFile(args.out, args.out.endsWith('.json') ? `${writeJson(document, 2)}\n` : writeDocument(document));
   process.stdout.write(
-    `${args.out}: ${Object.keys(document.operations).length} operations at ${document.doors[0]!.path}\n`,
+    args.as === 'events'
+      ? `${args.out}: ${Object.keys(document.topics ?? {}).length} topics at ${document.doors[0]!.path}\n`
+      : `${args.out}: ${Object.keys(document.operations).length} operations at ${document.doors[0]!.path}\n`,
   );
   for (const f of checkDocument(document)) process.stderr.write(`${findingText(f)}\n`);
 }
@@ -212,12 +221,11 @@ export async function exportContract(file: string, as: string): Promise<void> {
     process.stdout.write(exportGraphql(document));
     return;
   }
-  if (as !== 'openapi')
-    throw new Failure(
-      as === 'asyncapi'
-        ? `export --as ${as} is not built yet; there are openapi, wsdl and graphql`
-        : `--as ${as} is unknown; there are openapi, wsdl and graphql`,
-    );
+  if (as === 'asyncapi') {
+    process.stdout.write(`${writeJson(exportAsyncApi(document), 2)}\n`);
+    return;
+  }
+  if (as !== 'openapi') throw new Failure(`--as ${as} is unknown; there are openapi, wsdl, graphql and asyncapi`);
   process.stdout.write(`${writeJson(exportOpenApi(document), 2)}\n`);
 }
 

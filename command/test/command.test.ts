@@ -71,6 +71,25 @@ describe('draft', () => {
     });
   }, 30_000);
 
+  test('topics from an AsyncAPI document, and back', () => {
+    const contract = file(
+      'lights.yaml',
+      "asyncapi: 3.0.0\ninfo: { title: Quay lights, version: 1.0.0 }\nservers: { town: { host: '127.0.0.1:1883', protocol: mqtt } }\nchannels: { measured: { address: lights/measured, messages: { m: { payload: { type: object, required: [lumens] } } } } }\n",
+    );
+    const out = file('lights.hinge.yaml');
+    expect(hinge('draft', contract, '--as', 'events', '--base', '/lights', '--out', out)).toEqual({
+      code: 0,
+      out: `${out}: 1 topics at /lights\n`,
+      err: '',
+    });
+    expect(hinge('check', out)).toMatchObject({ code: 0, out: 'no findings\n' });
+    expect(JSON.parse(hinge('export', out, '--as', 'asyncapi').out)).toMatchObject({
+      asyncapi: '3.0.0',
+      channels: { measured: { address: '/lights/lights/measured' } },
+      components: { messages: { measured: { payload: { required: ['lumens'] } } } },
+    });
+  }, 30_000);
+
   test('a proxy needs an address alone', () => {
     expect(hinge('draft', '--as', 'proxy', '--address', 'http://127.0.0.1:1/', '--out', file('p.yaml'))).toMatchObject({
       code: 0,
@@ -120,7 +139,12 @@ describe('every failure is one clear line, no stack trace, exit code not 0', () 
     ['no file', ['draft', 'nowhere.wsdl', '--as', 'rest', '--out', 'x'], /there is no file nowhere\.wsdl/],
     ['a folder', ['draft', '.', '--as', 'rest', '--out', 'x'], /is a folder/],
     ['an unknown kind', ['draft', WSDL, '--as', 'carrier-pigeon', '--out', 'x'], /--as carrier-pigeon is unknown/],
-    ['what is not built yet', ['draft', WSDL, '--as', 'events', '--out', 'x'], /not built yet/],
+    [
+      'topics from a WSDL',
+      ['draft', WSDL, '--as', 'events', '--out', 'x'],
+      /berths\.wsdl is XML and no AsyncAPI document/,
+    ],
+    ['topics of an API without any', ['export', document, '--as', 'asyncapi'], /no door that answers events/],
     ['a base without a slash', ['draft', WSDL, '--as', 'rest', '--base', 'b', '--out', 'x'], /starts with \//],
     ['a port that is none', ['serve', 'x', '--port', 'seven'], /0 to 65535/],
     [

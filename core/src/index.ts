@@ -1,6 +1,7 @@
 /** The whole core: no I/O, no interface code; runs in Node and in a browser. */
 export * from './contract';
 export * from './draft';
+export * from './export/asyncapi';
 export * from './export/openapi';
 export * from './export/wsdl';
 export * from './events';

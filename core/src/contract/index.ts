@@ -5,3 +5,4 @@ export * from './read';
 export * from './collect';
 export { resolveLocation } from './locations';
 export * from './difference';
+export * from './asyncapi';

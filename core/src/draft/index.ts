@@ -7,3 +7,4 @@ export * from './rest';
 export * from './any';
 export * from './graph';
 export * from './soap';
+export * from './events';

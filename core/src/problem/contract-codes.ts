@@ -73,8 +73,9 @@ export const CONTRACT_CODES = {
   },
   'HNG-122': {
     severity: 'error',
-    title: 'This is not an OpenAPI document that can be read',
-    remedy: 'Give a WSDL 1.1, or an OpenAPI document of version 2.0, 3.0 or 3.1.',
+    title: 'This is not a contract of a version that can be read',
+    remedy:
+      'Give a WSDL 1.1, an OpenAPI document of version 2.0, 3.0 or 3.1, or for topics AsyncAPI 2.0 to 2.6 or 3.0.',
   },
   'HNG-123': {
     severity: 'info',
@@ -100,6 +101,16 @@ export const CONTRACT_CODES = {
     severity: 'error',
     title: 'The API has no SOAP door',
     remedy: 'Draft one from a WSDL: ./hinge draft FILE.wsdl --as soap.',
+  },
+  'HNG-128': {
+    severity: 'warning',
+    title: 'Something of the contract cannot be used here',
+    remedy: 'Say it in the document by hand, where it is needed.',
+  },
+  'HNG-129': {
+    severity: 'error',
+    title: 'The API has no door to topics',
+    remedy: 'Draft one from an AsyncAPI document: ./hinge draft FILE.yaml --as events.',
   },
   'HNG-120': {
     severity: 'error',

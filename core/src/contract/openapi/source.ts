@@ -84,37 +84,43 @@ function placeInJson(text: string, file: string, path: readonly (string | number
   return { file, ...lineAt(text, at) };
 }
 
-/** All documents of one contract; references across them by file and pointer (RFC 6901). */
+/** Brings a document to the one version that is read; refuses what is none. `entry`: the others may be fragments. */
+export type Prepare = (document: ParsedDocument, entry: boolean) => unknown;
+
+const prepareOpenApi: Prepare = ({ file, value, placeOf }, entry) => {
+  const version = isTree(value) ? (value.openapi ?? value.swagger) : undefined;
+  if (version === undefined && !entry) return value;
+  if (!isTree(value) || version === undefined)
+    throw new HingeError('HNG-122', `${file} names no OpenAPI version`, { file, line: 1 });
+  if (!/^(2\.0|3\.[01](\.\d+)?)$/.test(String(version as string)))
+    throw new HingeError('HNG-122', `${file} says OpenAPI ${String(version as string)}`, placeOf(['openapi']));
+  try {
+    return upgrade(structuredClone(value), '3.1');
+  } catch (cause) {
+    throw new HingeError(
+      'HNG-121',
+      `the document cannot be read as OpenAPI: ${(cause as Error).message}`,
+      { file, line: 1 },
+      { cause },
+    );
+  }
+};
+
+/** All documents of one contract in JSON or YAML; references across them by file and pointer (RFC 6901). */
 export class OpenApiSource {
   private readonly documents = new Map<string, ParsedDocument>();
   readonly root: Tree;
   readonly entry: ParsedDocument;
 
-  constructor(private readonly source: ContractFiles) {
+  constructor(
+    private readonly source: ContractFiles,
+    private readonly prepare: Prepare = prepareOpenApi,
+  ) {
     const text = source.files[source.entry];
     if (text === undefined)
       throw new HingeError('HNG-112', `${source.entry} is not among the files`, { file: source.entry });
     this.entry = parseTree(text, source.entry);
-    const value = this.entry.value;
-    const version = isTree(value) ? (value.openapi ?? value.swagger) : undefined;
-    if (!isTree(value) || version === undefined)
-      throw new HingeError('HNG-122', `${source.entry} names no OpenAPI version`, { file: source.entry, line: 1 });
-    if (!/^(2\.0|3\.[01](\.\d+)?)$/.test(String(version as string)))
-      throw new HingeError(
-        'HNG-122',
-        `${source.entry} says OpenAPI ${String(version as string)}`,
-        this.entry.placeOf(['openapi']),
-      );
-    try {
-      this.root = upgrade(structuredClone(value), '3.1') as Tree;
-    } catch (cause) {
-      throw new HingeError(
-        'HNG-121',
-        `the document cannot be read as OpenAPI: ${(cause as Error).message}`,
-        { file: source.entry, line: 1 },
-        { cause },
-      );
-    }
+    this.root = prepare(this.entry, true) as Tree;
     this.documents.set(source.entry, { ...this.entry, value: this.root });
   }
 
@@ -127,8 +133,7 @@ export class OpenApiSource {
     let document = this.documents.get(target);
     if (!document) {
       document = parseTree(this.source.files[target]!, target);
-      const version = isTree(document.value) && (document.value.openapi ?? document.value.swagger);
-      if (version) document = { ...document, value: upgrade(structuredClone(document.value) as Tree, '3.1') };
+      document = { ...document, value: this.prepare(document, false) };
       this.documents.set(target, document);
     }
     if (target === this.source.entry) pointer = movedPointer(pointer);
