@@ -1,4 +1,4 @@
-import { MemoryStore, TopicHubs, type Ports } from '@hinge/core';
+import { MemoryStore, TopicHubs, Webhooks, type Ports } from '@hinge/core';
 import { HttpBackends } from './backends';
 import { MqttBrokers } from './brokers/mqtt';
 import type { GatewayConfig } from './config';
@@ -36,7 +36,8 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const now = () => performance.now();
   const brokers = new MqttBrokers();
   const topics = new TopicHubs(brokers, now);
-  const ports: Ports = { backends, clock: { now }, store: new MemoryStore(now), topics };
+  const webhooks = new Webhooks(topics, backends, now, log);
+  const ports: Ports = { backends, clock: { now }, store: new MemoryStore(now), topics, subscribers: webhooks };
   const metrics = new Metrics();
   const lastGood = options.stateDir === undefined ? undefined : new LastGood(options.stateDir);
   const rehearsals = new Rehearsals(ports, (name) => server.neighbour(name));
@@ -76,7 +77,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     feed: feed ? (feed.connected ? ('connected' as const) : ('away' as const)) : ('none' as const),
     runningOldRevision: feed !== undefined && (fromDisk || !feed.connected),
   });
-  const control = options.controlPort === undefined ? undefined : new ControlServer(metrics, health);
+  const control = options.controlPort === undefined ? undefined : new ControlServer(metrics, health, webhooks);
   const controlPort = await control?.listen(options.controlPort!);
   const port = await server.listen(options.port, options.host);
   feed?.start();
@@ -86,6 +87,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     server,
     async stop() {
       // Streams never end by themselves.
+      webhooks.close();
       topics.close();
       await server.drain();
       await traces.flush();

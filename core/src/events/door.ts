@@ -1,5 +1,4 @@
 import { JsonError, writeJson } from '../codec/json';
-import type { Names } from '../expression/operators';
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import type { CompiledStep, Run } from '../flow/run';
 import { Body } from '../message/body';
@@ -8,9 +7,10 @@ import type { Message } from '../message/message';
 import { Refusal, type InputFault } from '../problem';
 import { escapePointer } from '../schema';
 import { accepted } from '../steps/publish/publish';
-import { runnable } from '../steps/expression';
-import { attributesOf, BATCH, EventError, eventsOf, STRUCTURED, toStructured, type TopicEvent } from './event';
+import { shaperOf, type Shape } from './shape';
+import { BATCH, EventError, eventsOf, STRUCTURED, toStructured, type TopicEvent } from './event';
 import { newEvent } from './hub';
+import { hubEntry, hubLinks } from './hub-door';
 import { BrokerFailure, type Delivery, type Listener, type TopicRef } from './ports';
 import { dataChecker, publishTo, refOf } from './publishing';
 import { channelPath, type TopicDocument } from './topic';
@@ -36,8 +36,9 @@ const MOST_IN_BATCH = 1000;
 export const STREAM = 'text/event-stream';
 
 /** What callers see of the topics of a document: two operations for each. */
-export function eventEntries(document: FlowDocument): EventEntry[] {
-  return Object.entries(document.topics ?? {}).flatMap(([name, topic]) => {
+export function eventEntries(document: FlowDocument, door: FlowDocument['doors'][number]): EventEntry[] {
+  const hub = hubEntry(document, door);
+  const topics = Object.entries(document.topics ?? {}).flatMap(([name, topic]) => {
     const path = channelPath(name, topic);
     const operation = (method: 'GET' | 'POST', summary: string): OperationDocument => ({
       method,
@@ -63,12 +64,13 @@ export function eventEntries(document: FlowDocument): EventEntry[] {
             {
               id: `listen ${name}`,
               operation: operation('GET', `Listen to ${title}`),
-              flow: [listening(document, name, topic)],
+              flow: [listening(document, name, topic, hubLinks(door, name, topic))],
               streams: true as const,
             },
           ]),
     ];
   });
+  return hub ? [...topics, hub] : topics;
 }
 
 /** The way in to a topic as an operation with a flow, for whoever shows what was sent there. */
@@ -148,9 +150,13 @@ function readEvents(message: Message, ref: TopicRef): { events: readonly TopicEv
   }
 }
 
-function listening(document: FlowDocument, name: string, topic: TopicDocument): CompiledStep {
-  const where = topic.door?.where === undefined ? undefined : runnable(topic.door.where);
-  const data = topic.door?.data === undefined ? undefined : runnable(topic.door.data);
+function listening(
+  document: FlowDocument,
+  name: string,
+  topic: TopicDocument,
+  links: ((run: Run) => string) | undefined,
+): CompiledStep {
+  const shapeFor = shaperOf(topic);
   return {
     kind: 'listen',
     at: '/0',
@@ -180,14 +186,7 @@ function listening(document: FlowDocument, name: string, topic: TopicDocument): 
           cause: error,
         });
       }
-      const shape = async (d: Delivery): Promise<Delivery | undefined> => {
-        if ('gap' in d || (!where && !data)) return d;
-        const scope = new EventScope(run, d.event);
-        if (where && !holds(await where.evaluate(scope))) return undefined;
-        if (!data) return d;
-        const value: unknown = await data.evaluate(scope);
-        return { event: { ...d.event, data: Body.ofText(writeJson(value ?? null), 'application/json') } };
-      };
+      const shape = shapeFor(run);
       run.notes = {
         topic: name,
         address: ref.address,
@@ -196,15 +195,20 @@ function listening(document: FlowDocument, name: string, topic: TopicDocument): 
       };
       if (stream) {
         const text = socket ? socketText : ref.form === 'plain' ? plainText : structuredText;
-        run.message = streamOf(
-          new EventStream(listener, shape, text, socket ? '' : `retry: ${RETRY_MS}\n\n`, !socket),
-          socket,
-        );
+        const events = new EventStream(listener, shape, text, socket ? '' : `retry: ${RETRY_MS}\n\n`, !socket);
+        run.message = withLinks(streamOf(events, socket), links?.(run));
         return;
       }
-      run.message = await poll(run, listener, shape, wait, after);
+      run.message = withLinks(await poll(run, listener, shape, wait, after), links?.(run));
     },
   };
+}
+
+/** WebSub §4: where whoever listens may subscribe. */
+function withLinks(message: Message, links: string | undefined): Message {
+  if (links === undefined) return message;
+  const { link } = message.headers;
+  return { ...message, headers: { ...message.headers, link: link === undefined ? links : `${link}, ${links}` } };
 }
 
 /** Seconds from `wait`, or the preference of RFC 7240 §4.3. */
@@ -216,8 +220,6 @@ function waitOf(given: string | null, prefer: string | undefined): number {
     });
   return Math.min(Number(text), LONGEST_WAIT_S);
 }
-
-type Shape = (d: Delivery) => Promise<Delivery | undefined>;
 
 async function poll(
   run: Run,
@@ -326,39 +328,5 @@ const structuredText = (d: Delivery): string =>
   'gap' in d ? sse(undefined, 'gap', d.gap) : sse(d.event.id, undefined, writeJson(toStructured(d.event)));
 /** CloudEvents WebSockets binding 1.0.2 §3: one event in JSON for each message. */
 const socketText = (d: Delivery): string => writeJson('gap' in d ? { gap: d.gap } : toStructured(d.event));
-
-const holds = (v: unknown): boolean => (Array.isArray(v) ? v.length > 0 : Boolean(v));
-
-/** What filters and maps of a channel see: the event, and who listens. */
-class EventScope implements Names {
-  readonly isNames = true;
-  readonly names = ['body', 'event', 'app', 'plan', 'query', 'headers', 'env'];
-
-  constructor(
-    private readonly run: Run,
-    private readonly event: TopicEvent,
-  ) {}
-
-  read(name: string): unknown {
-    switch (name) {
-      case 'body':
-        return isJson(this.event.data.mediaType) ? this.event.data.value() : this.event.data.text();
-      case 'event':
-        return attributesOf(this.event);
-      case 'app':
-        return this.run.identity?.app;
-      case 'plan':
-        return this.run.identity?.plan;
-      case 'query':
-        return Object.fromEntries(new URLSearchParams(this.run.request.search));
-      case 'headers':
-        return this.run.request.message.headers;
-      case 'env':
-        return this.run.env;
-      default:
-        return undefined;
-    }
-  }
-}
 
 export const topicPointer = (name: string): string => `/topics/${escapePointer(name)}`;

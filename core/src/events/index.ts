@@ -19,7 +19,9 @@ export {
   type Delivery,
   type Listener,
   type Published,
+  type Subscribers,
   type TopicRef,
   type Topics,
 } from './ports';
 export { channelPath, topicRef, type BrokerDocument, type TopicDocument } from './topic';
+export { Webhooks, WEBHOOK_LIMITS, type WebhookDelivery } from './webhooks';

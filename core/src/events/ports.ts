@@ -86,6 +86,25 @@ export interface Listener {
   close(): void;
 }
 
+/** Subscribers that are called back; `webhooks.ts` is the one there is. */
+export interface Subscribers {
+  /** Begins to verify, and returns: the subscriber is asked before anything is sent to it (WebSub §5.3). */
+  subscribe(wish: SubscriptionWish): void;
+  unsubscribe(wish: Pick<SubscriptionWish, 'topic' | 'callback' | 'self'>): void;
+}
+
+export interface SubscriptionWish {
+  readonly topic: TopicRef;
+  readonly callback: string;
+  /** Address of the topic and of the hub, as the subscriber knows them. */
+  readonly self: string;
+  readonly hub: string;
+  readonly leaseSeconds: number;
+  readonly secret?: string;
+  readonly attempts: number;
+  readonly shape: (d: Delivery) => Promise<Delivery | undefined>;
+}
+
 export interface Topics {
   publish(topic: TopicRef, event: import('./event').TopicEvent, options?: PublishOptions): Promise<Published>;
   listen(topic: TopicRef, options: ListenOptions): Promise<Listener>;

@@ -55,6 +55,24 @@ export const channelBase = {
   data: expression.optional().describe('What a listener gets, made of body, event, app, plan, query'),
 };
 
+export const webhooksSchema = z
+  .strictObject({
+    callbacks: z
+      .array(z.string().regex(/^https?:\/\/[^\s/?#]+(\/[^\s?#]*)?$/, 'must be an http or https address'))
+      .min(1)
+      .max(200)
+      .describe('Addresses that may be called: the same origin, and a path that begins with this one'),
+    attempts: z.int().min(1).max(20).optional().describe('Tries before an event is laid aside; 8 when absent'),
+    leaseSeconds: z
+      .int()
+      .min(60)
+      .max(31_536_000)
+      .optional()
+      .describe('Longest subscription; 864000 (ten days) when absent'),
+  })
+  .describe('Subscribers are called back (W3C WebSub): the hub is at /hub below a door that answers events');
+export type WebhooksDocument = z.infer<typeof webhooksSchema>;
+
 export type TopicDocument = NonNullable<FlowDocument['topics']>[string];
 
 const VERSIONS = { '3.1.1': 4, '5': 5 } as const;

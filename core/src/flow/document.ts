@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { JsonSchema } from '../schema';
-import { brokerSchema, channelBase, topicBase } from '../events/topic';
+import { brokerSchema, channelBase, topicBase, webhooksSchema } from '../events/topic';
 import { GUARD_SCHEMAS } from '../guards/schemas';
 import { conditionSchema } from '../steps/condition';
 import { nestedFlow, useStepSchema } from '../steps/nested';
@@ -238,6 +238,7 @@ export const FlowDocumentSchema = z.strictObject({
         before: nestedFlow.optional().describe('Steps before the flow, for requests by this door'),
         after: nestedFlow.optional().describe('Steps behind the flow, for replies by this door'),
         guards: z.array(GuardSchema).optional(),
+        webhooks: webhooksSchema.optional(),
       }),
     )
     .max(100)

@@ -1,5 +1,5 @@
 import type { Body } from '../message/body';
-import type { Topics } from '../events/ports';
+import type { Subscribers, Topics } from '../events/ports';
 import type { Headers } from '../message/headers';
 
 /** What the core asks of the world. The gateway gives the real ones, tests give others. Times in milliseconds. */
@@ -64,6 +64,8 @@ export interface Ports {
   readonly store?: Store;
   /** Without it no event goes anywhere. */
   readonly topics?: Topics;
+  /** Without it nobody is called back. */
+  readonly subscribers?: Subscribers;
 }
 
 /** Told of every step when somebody looks; nothing is made for it when nobody does. */

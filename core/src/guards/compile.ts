@@ -1,4 +1,4 @@
-import type { FlowDocument } from '../flow/document';
+import type { FlowDocument, OperationDocument } from '../flow/document';
 import type { Run } from '../flow/run';
 import type { CompiledGuard, GuardContext } from './kind';
 import { GUARD_ORDER as ORDER, guardKind } from './registry';
@@ -25,9 +25,13 @@ export type FieldGuard = (run: Run) => Promise<void>;
  * Guards of single operations for a door that has one way in for many: those of API and door act once for the request, these once for each call.
  * Schemas are looked at by the operation itself.
  */
-export function fieldGuards(document: FlowDocument, door: string): ReadonlyMap<string, FieldGuard> {
+export function fieldGuards(
+  document: FlowDocument,
+  door: string,
+  operations: Readonly<Record<string, OperationDocument>> = document.operations,
+): ReadonlyMap<string, FieldGuard> {
   const all = new Map<string, FieldGuard>();
-  for (const [operationId, operation] of Object.entries(document.operations)) {
+  for (const [operationId, operation] of Object.entries(operations)) {
     const context: GuardContext = { document, operationId, operation, door };
     const checks = (operation.guards ?? [])
       .filter((g) => !g.off && g.kind !== 'schema')

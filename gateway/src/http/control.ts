@@ -1,3 +1,4 @@
+import type { Webhooks } from '@hinge/core';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import type { Metrics } from '../telemetry/metrics';
@@ -10,27 +11,32 @@ export interface Health {
   readonly runningOldRevision: boolean;
 }
 
-/** GET /healthz, /readyz and /metrics. */
+/** GET /healthz, /readyz, /metrics and /webhooks; POST /webhooks/ID/resend. */
 export class ControlServer {
   private readonly server: Server;
 
-  constructor(metrics: Metrics, health: () => Health) {
+  constructor(metrics: Metrics, health: () => Health, webhooks: Webhooks) {
     this.server = createServer((req, res) => {
       const json = (status: number, value: unknown) => {
         res.writeHead(status, { 'content-type': 'application/json' });
         res.end(JSON.stringify(value));
       };
       const h = health();
-      if (req.method !== 'GET' && req.method !== 'HEAD') json(405, { error: 'GET only' });
+      const resend = req.method === 'POST' ? /^\/webhooks\/([\w-]+)\/resend$/.exec(req.url ?? '') : null;
+      if (resend) {
+        if (webhooks.resend(resend[1]!)) json(202, {});
+        else json(404, { error: 'no event with this id was laid aside' });
+      } else if (req.method !== 'GET' && req.method !== 'HEAD') json(405, { error: 'GET only' });
       else if (req.url === '/healthz') json(200, { status: 'up', ...h });
       else if (req.url === '/readyz') json(h.ready ? 200 : 503, h);
+      else if (req.url === '/webhooks') json(200, { subscriptions: webhooks.count, deliveries: webhooks.deliveries });
       else if (req.url === '/metrics') {
         metrics.oldRevision.set(h.runningOldRevision ? 1 : 0);
         void metrics.registry.metrics().then((text) => {
           res.writeHead(200, { 'content-type': metrics.registry.contentType });
           res.end(text);
         });
-      } else json(404, { error: 'there are /healthz, /readyz and /metrics' });
+      } else json(404, { error: 'there are /healthz, /readyz, /metrics and /webhooks' });
     });
   }
 
