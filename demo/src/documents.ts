@@ -2,6 +2,7 @@ import type { ContractFiles, FlowDocument } from '@hinge/core';
 import { TOWN, type TownService } from '@hinge/stand-ins';
 import { arrivalsApi } from './arrivals';
 import { berthsApi, berthsContract } from './berths';
+import { harbourGraph } from './graph';
 import { portCallsApi } from './port-calls';
 import { tidesApi } from './tides';
 import { towageApi } from './towage';
@@ -14,6 +15,7 @@ export function demoApis(broker?: string): Record<string, FlowDocument> {
     berths: berthsApi(),
     'berths-soap': berthsSoapApi(),
     dues: duesApi(),
+    'harbour-graph': harbourGraph(),
     notices: noticesApi(),
     'port-calls': portCallsApi(),
     register: registerApi(),

@@ -60,6 +60,12 @@ try {
   await page.click('[role=tab]', 'Doors');
   await page.find('table');
   await page.shot(out('api'));
+  await page.open('/apis/harbour-graph');
+  await page.click('[role=tab]', 'Query');
+  await page.click('button', 'Run');
+  await page.waitText('[data-testid=query-outcome]', '200');
+  await page.driver.sleep(400);
+  await page.shot(out('graph-query'));
   await page.open('/apis/towage');
   await page.click('button[aria-label="Shape orderTowage"]');
   await page.byText('.cases h2', 'What callers see');

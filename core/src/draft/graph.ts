@@ -1,7 +1,9 @@
 import type { Contract, ContractFiles } from '../contract';
 import { FORMAT_VERSION, type FlowDocument } from '../flow/document';
+import { walkFlow } from '../flow/context';
 import { renameOperation } from '../flow/operations';
 import { suggestJoins } from '../graph/graph';
+import { resolveSchema } from '../schema';
 import { draftFor, planFor } from './any';
 import type { DraftOptions } from './common';
 import { words } from './names';
@@ -9,17 +11,19 @@ import { words } from './names';
 export interface GraphSource {
   readonly contract: Contract;
   readonly source: ContractFiles;
+  /** Name of the backend in the document; made of the contract's own when absent. */
+  readonly backend?: string;
 }
 
 /** One graph over the operations of several contracts: drafted one by one, laid together, clashes renamed after their backend, joined where names speak for it. */
 export function draftGraph(sources: readonly GraphSource[], options: DraftOptions = {}): FlowDocument {
-  const parts = sources.map(({ contract, source }) =>
-    draftFor(
-      contract,
-      source,
-      planFor(contract),
-      sources.length > 1 ? {} : { address: options.address, port: options.port },
-    ),
+  const { withoutFiles, address, port } = options;
+  const parts = sources.map(({ contract, source, backend }) =>
+    draftFor(contract, source, planFor(contract), {
+      backend,
+      withoutFiles,
+      ...(sources.length === 1 && { address, port }),
+    }),
   );
   const whole: FlowDocument = {
     hinge: FORMAT_VERSION,
@@ -31,14 +35,19 @@ export function draftGraph(sources: readonly GraphSource[], options: DraftOption
     operations: {},
     cases: [],
   };
-  for (const part of parts) add(whole, part);
-  const joins = suggestJoins(whole);
+  const names = parts.map((part) => add(whole, part));
+  const linked = sources.flatMap(({ contract }, n) => linkJoins(whole, contract, names[n]!));
+  const joins = [
+    ...linked,
+    ...suggestJoins(whole).filter((j) => !linked.some((l) => l.type === j.type && l.field === j.field)),
+  ];
   return { ...whole, ...(joins.length && { graph: { joins } }) };
 }
 
 type Whole = { -readonly [K in keyof FlowDocument]: FlowDocument[K] };
 
-function add(whole: Whole, given: FlowDocument): void {
+/** Returns the name that its backend has in the whole. */
+function add(whole: Whole, given: FlowDocument): string {
   const [backend] = Object.keys(given.backends ?? {});
   const name = free(backend ?? 'backend', (n) => whole.backends![n] !== undefined);
   const prefix = words(name)
@@ -74,6 +83,47 @@ function add(whole: Whole, given: FlowDocument): void {
   };
   whole.cases = [...(whole.cases ?? []), ...(part.cases ?? []).map((c) => ({ ...c, door: undefined }))].map(
     ({ door: _door, ...c }) => c,
+  );
+  return name;
+}
+
+type Join = NonNullable<NonNullable<FlowDocument['graph']>['joins']>[number];
+
+/**
+ * Link Objects as joins (OpenAPI 3.1 §4.8.20): an operation whose parameters come from the body of another one's reply. Those that name an operation of nobody, leave a
+ * needed parameter open or take values from elsewhere say nothing here.
+ */
+function linkJoins(whole: FlowDocument, contract: Contract, backend: string): Join[] {
+  const callers = new Map<string, string>();
+  for (const [id, o] of Object.entries(whole.operations))
+    walkFlow(o.flow, (step) => {
+      if (step.kind === 'call' && step.backend === backend && step.operation) callers.set(step.operation, id);
+    });
+  return contract.operations.flatMap((op) =>
+    (op.http?.links ?? []).flatMap((link): Join[] => {
+      const reply = whole.operations[callers.get(op.id) ?? '']?.reply?.schema?.$ref;
+      const wanted = link.operationId?.toLowerCase();
+      const target =
+        callers.get(link.operationId ?? '') ?? Object.keys(whole.operations).find((id) => id.toLowerCase() === wanted);
+      const o = target === undefined ? undefined : whole.operations[target];
+      if (!reply?.startsWith('#/types/') || target === undefined || o?.method !== 'GET' || !o.reply?.schema) return [];
+      const given: Record<string, string> = {};
+      for (const [name, value] of Object.entries(link.parameters)) {
+        const pointer = typeof value === 'string' ? /^\$response\.body#(\/.+)$/.exec(value)?.[1] : undefined;
+        const parameter = name.replace(/^(path|query|header|cookie)\./, '');
+        if (pointer === undefined || !o.parameters?.some((p) => p.name === parameter)) return [];
+        given[parameter] = pointer.lastIndexOf('/') === 0 && !pointer.includes('~') ? pointer.slice(1) : pointer;
+      }
+      if (o.parameters?.some((p) => (p.required || p.in === 'path') && given[p.name] === undefined)) return [];
+      const field = words(link.name)
+        .map((w, i) => (i === 0 ? w : w.charAt(0).toUpperCase() + w.slice(1)))
+        .join('');
+      if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(field)) return [];
+      const type = reply.slice('#/types/'.length);
+      // A property of this name stays what it is; the link has a name beside it.
+      const taken = resolveSchema({ $ref: reply }, whole.types ?? {}).properties?.[field] !== undefined;
+      return [{ type, field: taken ? `${field}Linked` : field, operation: target, with: given }];
+    }),
   );
 }
 

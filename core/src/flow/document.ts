@@ -279,11 +279,14 @@ export const FlowDocumentSchema = z.strictObject({
             type: z.string().min(1).describe('Type of this document that gets the field'),
             field: z.string().regex(/^[A-Za-z][A-Za-z0-9_]*$/),
             operation: slug.describe('Safe operation that resolves it'),
-            with: z.record(z.string(), z.string()).describe('Its parameters, each from a property of the type'),
+            with: z
+              .record(z.string(), z.string())
+              .describe('Its parameters, each from a property of the type, or by a pointer into it (RFC 6901)'),
           }),
         )
         .max(500)
         .optional(),
+      sample: z.string().max(50_000).optional().describe('A query to try the graph with'),
       limits: z
         .strictObject({
           depth: z.int().min(1).max(100).optional().describe('Nesting of fields; 15 when absent'),

@@ -47,7 +47,12 @@ export function graphEntries(document: FlowDocument, guards: ReadonlyMap<string,
         throw new Refusal('HNG-402', { detail: 'A mutation is sent by POST.', headers: { allow: 'POST' } });
       const context = new Calls(run, document, guards, read.kind === 'query');
       const result = await executeGraph(schema, read.document, request, context);
-      run.notes = { ...run.notes, calls: context.count, saved: context.saved };
+      run.notes = {
+        ...run.notes,
+        calls: context.count,
+        saved: context.saved,
+        ...(run.observer && { made: context.made }),
+      };
       run.message = answer(result, own && !('data' in result) ? 400 : 200, own);
     },
   };
@@ -123,12 +128,23 @@ async function requestOf(run: Run): Promise<GraphRequest> {
   };
 }
 
+/** One call of an operation, for the fields that asked for it. Times in milliseconds, as Clock.now gives them. */
+export interface GraphCallMade {
+  readonly operation: string;
+  readonly fields: string[];
+  readonly startMs: number;
+  ms: number;
+  status: number;
+}
+
 /** Calls of one request. In a query the same call is made once. */
 class Calls implements GraphContext {
   count = 0;
   /** Calls that were not made because another had asked the same. */
   saved = 0;
-  private readonly known = new Map<string, Promise<GraphReply>>();
+  /** What was called, in order: the n-th stands at /0/calls/n among the steps. */
+  readonly made: GraphCallMade[] = [];
+  private readonly known = new Map<string, { readonly reply: Promise<GraphReply>; readonly made: GraphCallMade }>();
 
   constructor(
     private readonly run: Run,
@@ -137,15 +153,23 @@ class Calls implements GraphContext {
     private readonly once: boolean,
   ) {}
 
-  call(call: GraphCall): Promise<GraphReply> {
+  call(call: GraphCall, field: string): Promise<GraphReply> {
     const key = JSON.stringify([call.operation, call.path, call.query, call.headers, call.body]);
     const found = this.once ? this.known.get(key) : undefined;
     if (found) {
       this.saved++;
-      return found;
+      if (!found.made.fields.includes(field)) found.made.fields.push(field);
+      return found.reply;
     }
-    const reply = this.send(call);
-    if (this.once) this.known.set(key, reply);
+    const { clock } = this.run.ports;
+    const made: GraphCallMade = { operation: call.operation, fields: [field], startMs: clock.now(), ms: 0, status: 0 };
+    this.made.push(made);
+    const reply = this.send(call).then((r) => {
+      made.ms = clock.now() - made.startMs;
+      made.status = r.status;
+      return r;
+    });
+    if (this.once) this.known.set(key, { reply, made });
     return reply;
   }
 

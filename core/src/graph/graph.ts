@@ -13,13 +13,14 @@ import {
   type GraphQLFieldConfigMap,
   type GraphQLInputObjectType,
   type GraphQLInputType,
+  type GraphQLResolveInfo,
 } from 'graphql';
 import { isDescribed } from '../export/openapi';
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import { singularWord } from '../draft/names';
 import { lower } from '../message/digits';
 import { finding, type Finding } from '../problem';
-import { refName, resolveSchema, typesOf } from '../schema';
+import { pointerParts, refName, resolveSchema, typesOf } from '../schema';
 import { camel, graphName, named, pascal, TypeMaker } from './types';
 
 /** One graph over the operations of a document: queries from the safe ones, mutations from the rest, joins between types. */
@@ -35,7 +36,8 @@ export interface GraphCall {
 
 /** What a query is executed with: calls operations, each call with the same values once. */
 export interface GraphContext {
-  call(call: GraphCall): Promise<GraphReply>;
+  /** `field`: for which field of the answer, as names between dots; items of lists have no number there. */
+  call(call: GraphCall, field: string): Promise<GraphReply>;
 }
 
 export interface GraphReply {
@@ -87,11 +89,20 @@ export function graphOf(document: FlowDocument): Graph {
       type: reply ? maker.output(reply, `${pascal(id)}Reply`) : GraphQLBoolean,
       description: [o.summary, o.description].filter(Boolean).join('\n\n') || undefined,
       args,
-      resolve: async (_source: unknown, given: Record<string, unknown>, context: GraphContext) => {
+      extensions: { operation: id },
+      resolve: async (
+        _source: unknown,
+        given: Record<string, unknown>,
+        context: GraphContext,
+        info: GraphQLResolveInfo,
+      ) => {
         const call = callOf(id, list, given);
         const value = given[bodyName(list)];
         return valueOf(
-          await context.call(body && value !== undefined ? { ...call, body: original(body, value) } : call),
+          await context.call(
+            body && value !== undefined ? { ...call, body: original(body, value) } : call,
+            fieldNameOf(info.path),
+          ),
           reply !== undefined,
         );
       },
@@ -117,7 +128,8 @@ export function graphOf(document: FlowDocument): Graph {
       fields[graphName(join.field)] = {
         type: maker.output(o.reply.schema, `${pascal(join.operation)}Reply`),
         description: o.summary,
-        resolve: (source, _given, context) => resolveJoin(join, o, source, context),
+        extensions: { operation: join.operation },
+        resolve: (source, _given, context, info) => resolveJoin(join, o, source, context, fieldNameOf(info.path)),
       };
     }
     return fields as GraphQLFieldConfigMap<unknown, unknown>;
@@ -208,17 +220,39 @@ function valueOf(reply: GraphReply, hasBody: boolean): unknown {
   });
 }
 
-async function resolveJoin(join: Join, o: OperationDocument, source: unknown, context: GraphContext): Promise<unknown> {
+function fieldNameOf(path: { readonly prev: unknown; readonly key: string | number } | undefined): string {
+  const out: string[] = [];
+  for (let at = path; at; at = at.prev as typeof path) if (typeof at.key === 'string') out.unshift(at.key);
+  return out.join('.');
+}
+
+/** RFC 6901, within the value of a type. */
+function atPointer(value: unknown, pointer: string): unknown {
+  let at = value;
+  for (const part of pointerParts(pointer)) {
+    if (at === null || typeof at !== 'object' || !Object.hasOwn(at, part)) return undefined;
+    at = (at as Record<string, unknown>)[part];
+  }
+  return at;
+}
+
+async function resolveJoin(
+  join: Join,
+  o: OperationDocument,
+  source: unknown,
+  context: GraphContext,
+  field: string,
+): Promise<unknown> {
   const values = source as Record<string, unknown>;
   const given: [Parameter, unknown][] = [];
   for (const [parameter, property] of Object.entries(join.with)) {
     const p = o.parameters?.find((x) => x.name === parameter);
-    const value = values[property];
+    const value = property.startsWith('/') ? atPointer(values, property) : values[property];
     // Nothing to look for: nothing is found, and nobody is asked.
     if (value === undefined || value === null) return null;
     if (p) given.push([p, value]);
   }
-  const reply = await context.call(placed(join.operation, given));
+  const reply = await context.call(placed(join.operation, given), field);
   return reply.status === 404 ? null : valueOf(reply, true);
 }
 

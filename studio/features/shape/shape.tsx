@@ -10,6 +10,7 @@ import { ApiOperations } from '../apis/api-operations';
 import { ReleaseButton } from '../releases/release-button';
 import { useDraft } from '../fold/use-draft';
 import { useShortcuts } from '../fold/use-shortcuts';
+import { QueryTab } from '../graph/query-tab';
 import { AboutTab } from './about-tab';
 import { CallersTab } from './callers-tab';
 import { DoorsTab } from './doors-tab';
@@ -36,11 +37,14 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
   const d = useDraft(slug, draft, editable);
   const { document, state } = d;
   useShortcuts(d.undo, d.redo, () => void d.saveNow(), nothing);
-  const [tab, setTab] = useState<'operations' | 'doors' | 'types' | 'topics' | 'callers' | 'about'>('operations');
+  const [tab, setTab] = useState<'operations' | 'doors' | 'types' | 'topics' | 'query' | 'callers' | 'about'>(
+    'operations',
+  );
   const [open, setOpen] = useState<string>();
   const [text, setText] = useState(false);
   const findings = useFindings(slug, document, environments[0]?.name ?? '', first);
   const readOnly = !editable;
+  const hasGraph = document.doors.some((door) => door.answers === 'graphql');
   const saved = {
     saved: 'saved',
     unsaved: 'not saved yet',
@@ -99,6 +103,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
             <Tab value="doors" label={`Doors ${document.doors.length}`} />
             <Tab value="types" label={`Types ${Object.keys(document.types ?? {}).length}`} />
             <Tab value="topics" label={`Topics ${Object.keys(document.topics ?? {}).length}`} />
+            {hasGraph && <Tab value="query" label="Query" />}
             <Tab value="about" label="About" />
             <Tab value="callers" label={`Callers ${Object.keys(document.apps ?? {}).length}`} />
           </Tabs>
@@ -134,6 +139,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
               onChange={d.change}
             />
           )}
+          {tab === 'query' && hasGraph && <QueryTab slug={slug} document={document} environments={environments} />}
           {tab === 'about' && <AboutTab document={document} readOnly={readOnly} onChange={d.change} />}
           {tab === 'callers' && <CallersTab document={document} readOnly={readOnly} onChange={d.change} />}
         </div>

@@ -1,0 +1,38 @@
+import { draftGraph, readContract, type FlowDocument } from '@hinge/core';
+import { berthsContract } from './berths';
+import { contractFor } from './town';
+
+const SAMPLE = `{
+  vessel: getVessel(callNumber: "TV-40213") {
+    name
+    lengthMetres
+    ownerDetails { name vessels }
+  }
+  lies: getBerth(id: "N-07", officeCode: "TH-22") {
+    berth { number quay depthMetres }
+  }
+  tides: getTideTable(day: "2026-12-04") {
+    station
+    tides { kind at heightMetres }
+  }
+  pilots: getRoster(day: "2026-12-04") {
+    pilots { name free }
+  }
+  again: getVessel(callNumber: "TV-40213") { kind }
+}
+`;
+
+/** One graph over four services of three kinds: berths (SOAP), vessels and pilots (JSON), tides (XML). */
+export function harbourGraph(): FlowDocument {
+  const sources = [
+    { backend: 'berths', source: berthsContract() },
+    ...(['vessels', 'tides', 'pilots'] as const).map((name) => ({ backend: name, source: contractFor(name) })),
+  ].map((s) => ({ ...s, contract: readContract(s.source) }));
+  const document = draftGraph(sources, { name: 'Harbour graph', base: '/graph', withoutFiles: true });
+  return {
+    ...document,
+    api: { ...document.api, description: 'Vessels, berths, tides and pilots in one graph.', tags: ['graph'] },
+    graph: { ...document.graph, sample: SAMPLE },
+    backends: Object.fromEntries(sources.map((s) => [s.backend, {}])),
+  };
+}

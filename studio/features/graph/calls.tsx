@@ -1,0 +1,74 @@
+import Link from 'next/link';
+
+/** One call, planned or measured. */
+export interface Row {
+  readonly field: string;
+  readonly operation: string;
+  readonly after?: string;
+  readonly each?: string;
+  /** Other fields that the same call answered. */
+  readonly shared?: readonly string[];
+  readonly fromMs?: number;
+  readonly ms?: number;
+  readonly status?: number;
+}
+
+interface Props {
+  readonly rows: readonly Row[];
+  readonly measured: boolean;
+  readonly problem?: string;
+  readonly slug: string;
+}
+
+const SHOWN = 100;
+
+/** The calls of a query as lines over one time: beside each other what ran at once, behind each other what had to wait. */
+export function Calls({ rows, measured, problem, slug }: Props) {
+  const end = Math.max(1, ...rows.map((r) => (r.fromMs ?? 0) + (r.ms ?? 0)));
+  const words = rows.length === 1 ? 'one call' : `${rows.length} calls`;
+  const saved = rows.reduce((n, r) => n + (r.shared?.length ?? 0), 0);
+  return (
+    <section aria-label="Calls" className="graph-calls" data-testid="query-calls">
+      <h3>
+        {measured ? `It made ${words}` : problem === undefined ? `It will make ${words}` : 'It cannot be run yet'}
+        {saved > 0 && <span className="soft">, {saved} more were asked already</span>}
+      </h3>
+      {problem !== undefined && <div className="rust">{problem}</div>}
+      {rows.slice(0, SHOWN).map((r, i) => (
+        <div className="graph-call" key={`${r.field} ${i}`}>
+          <span className="mono ellipsis" title={[r.field, ...(r.shared ?? [])].join(', ')}>
+            {r.field}
+          </span>
+          <Link href={`/apis/${slug}/${r.operation}`} className="ellipsis">
+            {r.operation}
+          </Link>
+          {measured ? (
+            <span className="graph-line" aria-hidden>
+              <i
+                className={(r.status ?? 0) >= 400 ? 'failed' : ''}
+                style={{
+                  left: `${(100 * (r.fromMs ?? 0)) / end}%`,
+                  width: `${Math.max(0.6, (100 * (r.ms ?? 0)) / end)}%`,
+                }}
+              />
+            </span>
+          ) : (
+            <span className="soft ellipsis">
+              {r.after === undefined ? 'at once' : `behind ${r.after}`}
+              {r.each !== undefined && `, once for each different item of ${r.each}`}
+            </span>
+          )}
+          <span className="graph-ms">
+            {measured && (
+              <>
+                {(r.status ?? 0) >= 400 && <b className="rust">{r.status} </b>}
+                {(r.ms ?? 0).toFixed((r.ms ?? 0) < 10 ? 1 : 0)} ms
+              </>
+            )}
+          </span>
+        </div>
+      ))}
+      {rows.length > SHOWN && <div className="soft">and {rows.length - SHOWN} more</div>}
+    </section>
+  );
+}

@@ -1,0 +1,194 @@
+'use client';
+import { json } from '@codemirror/lang-json';
+import { Prec } from '@codemirror/state';
+import { EditorView, keymap } from '@codemirror/view';
+import Button from '@mui/material/Button';
+import {
+  graphOf,
+  planQuery,
+  unpackRehearsal,
+  writeJson,
+  type FlowDocument,
+  type GraphCallMade,
+  type PackedRehearsal,
+  type Rehearsal,
+} from '@hinge/core';
+import CodeMirror from '@uiw/react-codemirror';
+import { graphql } from 'cm6-graphql';
+import { useCallback, useLayoutEffect, useMemo, useRef, useState } from 'react';
+import { RequestError, send } from '../../lib/client';
+import { CodeView } from '../fold/code-view';
+import { editorLook } from '../fold/editor-look';
+import { ChoiceRow } from '../fold/fields';
+import { Calls, type Row } from './calls';
+import './graph.css';
+
+interface Props {
+  readonly slug: string;
+  readonly document: FlowDocument;
+  readonly environments: readonly { readonly name: string; readonly title: string }[];
+}
+
+const VARIABLES = [...editorLook, EditorView.contentAttributes.of({ 'aria-label': 'Variables as JSON' }), json()];
+
+interface Ran {
+  readonly rehearsal: Rehearsal;
+  readonly query: string;
+}
+
+/** A query against the graph of the draft: what it will call before it runs, what it called and how long that took behind it. */
+export function QueryTab({ slug, document, environments }: Props) {
+  const key = `hinge query ${slug}`;
+  const door = document.doors.find((d) => d.answers === 'graphql')!;
+  const graph = useMemo(() => graphOf(document), [document]);
+  const [query, setQuery] = useState(() => sessionStorage.getItem(key) ?? firstQuery(document));
+  const [variables, setVariables] = useState('{}');
+  const [environment, setEnvironment] = useState(environments[0]?.name ?? '');
+  const [ran, setRan] = useState<Ran>();
+  const [told, setTold] = useState('');
+  const [busy, setBusy] = useState(false);
+  const plan = useMemo(() => planQuery(graph.schema, query), [graph, query]);
+
+  const run = useCallback(async () => {
+    setBusy(true);
+    setTold('');
+    try {
+      let given: unknown;
+      try {
+        given = JSON.parse(variables || '{}');
+      } catch (error) {
+        setTold(`The variables are not JSON: ${(error as Error).message}`);
+        return;
+      }
+      const reply = await send<{ rehearsal?: PackedRehearsal; why?: string }>('POST', `/api/apis/${slug}/rehearse`, {
+        document,
+        environment,
+        check: false,
+        case: {
+          name: 'query',
+          operation: 'graph',
+          door: door.name,
+          request: {
+            headers: { 'content-type': 'application/json', accept: 'application/graphql-response+json' },
+            body: { query, variables: given },
+          },
+        },
+      });
+      if (reply.rehearsal) setRan({ rehearsal: unpackRehearsal(reply.rehearsal), query });
+      else setTold(reply.why ?? 'No gateway answered.');
+    } catch (error) {
+      if (!(error instanceof RequestError)) throw error;
+      setTold(error.message);
+    } finally {
+      setBusy(false);
+    }
+  }, [slug, document, environment, door.name, query, variables]);
+
+  const latest = useRef(run);
+  useLayoutEffect(() => {
+    latest.current = run;
+  }, [run]);
+  const extensions = useMemo(
+    () => [
+      ...editorLook,
+      EditorView.contentAttributes.of({ 'aria-label': 'Text of the query' }),
+      Prec.highest(keymap.of([{ key: 'Mod-Enter', run: () => (void latest.current(), true) }])),
+      ...graphql(graph.schema),
+    ],
+    [graph],
+  );
+  const made = ran?.query === query ? madeOf(ran.rehearsal) : undefined;
+  const rows: readonly Row[] = made ?? (typeof plan === 'string' ? [] : plan.calls);
+  const text = ran && textOf(ran.rehearsal);
+  return (
+    <div className="graph-query">
+      <div className="row" style={{ gap: 14 }}>
+        <ChoiceRow
+          label="in"
+          value={environment}
+          options={environments.map((e) => [e.name, e.title] as const)}
+          onChange={setEnvironment}
+        />
+        <Button variant="outlined" disabled={busy || typeof plan === 'string'} onClick={() => void run()}>
+          {busy ? 'Running …' : 'Run'}
+        </Button>
+        <span className="soft">
+          <kbd>Ctrl Enter</kbd> runs, <kbd>Ctrl Space</kbd> completes
+        </span>
+        <span style={{ flex: 1 }} />
+        {ran && (
+          <span data-testid="query-outcome">
+            <b className={ran.rehearsal.reply.status < 400 ? 'spruce' : 'rust'}>{ran.rehearsal.reply.status}</b>{' '}
+            {Math.round(ran.rehearsal.ms)} ms, this draft
+          </span>
+        )}
+      </div>
+      {told && (
+        <div className="told" role="alert">
+          {told}
+        </div>
+      )}
+      <div className="graph-panes">
+        <section aria-label="Query">
+          <CodeMirror
+            value={query}
+            onChange={(v) => {
+              setQuery(v);
+              sessionStorage.setItem(key, v);
+            }}
+            extensions={extensions}
+            basicSetup={{ foldGutter: false, highlightActiveLine: false }}
+            theme="none"
+            height="270px"
+          />
+          <h3>Variables</h3>
+          <CodeMirror
+            value={variables}
+            onChange={setVariables}
+            extensions={VARIABLES}
+            basicSetup={{ foldGutter: false, highlightActiveLine: false, lineNumbers: false }}
+            theme="none"
+            height="54px"
+          />
+        </section>
+        <section aria-label="Answer" className="graph-answer">
+          {text === undefined ? (
+            <div className="empty">Run the query to see what a gateway answers; nothing has to be released for it.</div>
+          ) : (
+            <CodeView text={text} mediaType="application/json" />
+          )}
+        </section>
+      </div>
+      <Calls
+        rows={rows}
+        measured={made !== undefined}
+        problem={typeof plan === 'string' ? plan : undefined}
+        slug={slug}
+      />
+    </div>
+  );
+}
+
+const textOf = (r: Rehearsal): string => {
+  const { body } = r.reply;
+  return typeof body === 'string' ? body : writeJson(body ?? null, 2);
+};
+
+/** What the engine called, as the step of the graph noted it. */
+function madeOf(r: Rehearsal): readonly Row[] | undefined {
+  const notes = r.steps.find((s) => s.kind === 'graph')?.notes;
+  const made = notes?.made as readonly GraphCallMade[] | undefined;
+  if (!made) return undefined;
+  const first = Math.min(...made.map((m) => m.startMs));
+  return made.map((m) => ({
+    field: m.fields[0]!,
+    operation: m.operation,
+    shared: m.fields.slice(1),
+    fromMs: m.startMs - first,
+    ms: m.ms,
+    status: m.status,
+  }));
+}
+
+const firstQuery = (document: FlowDocument): string =>
+  document.graph?.sample ?? '# Ctrl Space says which fields there are.\n{\n  \n}\n';
