@@ -80,9 +80,6 @@ try {
   await rehearsed(page, '/apis/towage/orderTowage', '201', '/2');
   await page.byText('.pin-line.lit', 'taken by this request');
   await page.shot(out('fold-choose'));
-  await rehearsed(page, '/apis/port-calls/getPortCall', '200', '/0');
-  await page.byText('.pin-box', 'one after the other');
-  await page.shot(out('fold-gather'));
   await rehearsed(page, '/apis/towage/orderTowage', '201');
   await page.click('[data-testid=cases]');
   await page.click('.cases button', 'Run all 4');
@@ -157,10 +154,10 @@ try {
   await page.driver.executeScript('document.querySelector(".heard").scrollIntoView({ block: "end" })');
   await page.shot(out('topics'));
   const dark = await open(true);
-  await rehearsed(dark, '/apis/berths/AmendReservation', '200', 0);
-  await dark.driver.executeScript('document.querySelector(\'[data-side=right][data-pointer="/body/stay"]\').click()');
+  await rehearsed(dark, '/apis/port-calls/getPortCall', '200', '/0');
+  await dark.byText('.pin-box', 'one after the other');
   await dark.driver.sleep(400);
-  await dark.shot(out('fold-dark'));
+  await dark.shot(out('fold-gather'));
 } finally {
   for (const d of drivers) await d.quit();
   await world.stop();

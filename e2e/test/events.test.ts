@@ -128,3 +128,34 @@ describe('a topic from nothing, by keyboard alone', () => {
     expect(((await kept.json()) as { data: unknown }[])[0]!.data).toEqual({ n: 1 });
   });
 });
+
+describe('REST and SOAP into one graph', () => {
+  test('a query is planned while it is typed, run on a gateway, and its calls are told with their times', async () => {
+    await page.open('/apis/harbour-graph');
+    await page.click('[role=tab]', 'Query');
+    await page.waitText('[data-testid=query-calls]', 'It will make 6 calls');
+    await page.waitText('[data-testid=query-calls]', 'behind vessel');
+    await page.click('button', 'Run');
+    await page.waitText('[data-testid=query-outcome]', '200');
+    // The second look at the same vessel is no call of its own.
+    await page.waitText('[data-testid=query-calls]', 'It made 5 calls, one look-up was answered by them too');
+    await page.waitText('.graph-answer', 'Kittiwake Agency');
+  });
+
+  test('by keyboard: a mistake is told before anything runs, a completed name runs', async () => {
+    await driver.executeScript('document.querySelector(\'.cm-content[aria-label="Text of the query"]\').focus()');
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('a').keyUp(Key.CONTROL).perform();
+    await driver.actions().sendKeys('{ nobody }').perform();
+    await page.waitText('[data-testid=query-calls]', 'Cannot query field "nobody"');
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('a').keyUp(Key.CONTROL).perform();
+    await driver.actions().sendKeys('{ searchV').perform();
+    await page.byText('.cm-tooltip-autocomplete li', 'searchVessels');
+    await driver.sleep(150);
+    await driver.actions().sendKeys(Key.ENTER).perform();
+    await driver.actions().sendKeys(' { total ').perform();
+    await page.waitText('[data-testid=query-calls]', 'It will make one call');
+    await driver.actions().keyDown(Key.CONTROL).sendKeys(Key.ENTER).keyUp(Key.CONTROL).perform();
+    await page.waitText('[data-testid=query-calls]', 'It made one call');
+    await page.waitText('.graph-answer', '"total"');
+  });
+});

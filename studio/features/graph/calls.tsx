@@ -31,7 +31,11 @@ export function Calls({ rows, measured, problem, slug }: Props) {
     <section aria-label="Calls" className="graph-calls" data-testid="query-calls">
       <h3>
         {measured ? `It made ${words}` : problem === undefined ? `It will make ${words}` : 'It cannot be run yet'}
-        {saved > 0 && <span className="soft">, {saved} more were asked already</span>}
+        {saved > 0 && (
+          <span className="soft">
+            , {saved === 1 ? 'one look-up was' : `${saved} look-ups were`} answered by them too
+          </span>
+        )}
       </h3>
       {problem !== undefined && <div className="rust">{problem}</div>}
       {rows.slice(0, SHOWN).map((r, i) => (

@@ -6,6 +6,7 @@ import Button from '@mui/material/Button';
 import {
   graphOf,
   planQuery,
+  readJson,
   unpackRehearsal,
   writeJson,
   type FlowDocument,
@@ -107,17 +108,18 @@ export function QueryTab({ slug, document, environments }: Props) {
           label="in"
           value={environment}
           options={environments.map((e) => [e.name, e.title] as const)}
+          width={170}
           onChange={setEnvironment}
         />
         <Button variant="outlined" disabled={busy || typeof plan === 'string'} onClick={() => void run()}>
           {busy ? 'Running …' : 'Run'}
         </Button>
-        <span className="soft">
+        <span className="soft nowrap">
           <kbd>Ctrl Enter</kbd> runs, <kbd>Ctrl Space</kbd> completes
         </span>
         <span style={{ flex: 1 }} />
         {ran && (
-          <span data-testid="query-outcome">
+          <span data-testid="query-outcome" className="nowrap">
             <b className={ran.rehearsal.reply.status < 400 ? 'spruce' : 'rust'}>{ran.rehearsal.reply.status}</b>{' '}
             {Math.round(ran.rehearsal.ms)} ms, this draft
           </span>
@@ -139,7 +141,7 @@ export function QueryTab({ slug, document, environments }: Props) {
             extensions={extensions}
             basicSetup={{ foldGutter: false, highlightActiveLine: false }}
             theme="none"
-            height="270px"
+            height="242px"
           />
           <h3>Variables</h3>
           <CodeMirror
@@ -169,10 +171,15 @@ export function QueryTab({ slug, document, environments }: Props) {
   );
 }
 
-const textOf = (r: Rehearsal): string => {
-  const { body } = r.reply;
-  return typeof body === 'string' ? body : writeJson(body ?? null, 2);
-};
+/** Laid out, digits as they came; what is no JSON as it is. */
+function textOf({ reply }: Rehearsal): string {
+  const text = reply.text ?? reply.valueText ?? '';
+  try {
+    return writeJson(readJson(text), 2);
+  } catch {
+    return text;
+  }
+}
 
 /** What the engine called, as the step of the graph noted it. */
 function madeOf(r: Rehearsal): readonly Row[] | undefined {
