@@ -49,6 +49,7 @@ export const json = (value: unknown, status = 200, headers: Record<string, strin
 export interface World {
   readonly api: CompiledApi;
   readonly sent: BackendRequest[];
+  readonly store: MemoryStore;
   /** Moves the clock on. */
   wait(ms: number): void;
   run(sample?: SampleRequest, operation?: string, identity?: Identity): Promise<Rehearsal>;
@@ -65,9 +66,10 @@ export function world(
   const sent: BackendRequest[] = [];
   const compiled = compileApi(document, (name) => others[name]);
   const apis = new Map(Object.entries(others).map(([name, d]) => [name, compileApi(d)]));
+  const store = new MemoryStore(now);
   const ports = {
     clock: { now },
-    store: new MemoryStore(now),
+    store,
     backends: {
       send: async (r: BackendRequest) => {
         sent.push(r);
@@ -78,6 +80,7 @@ export function world(
   return {
     api: compiled,
     sent,
+    store,
     wait: (ms) => void (offset += ms),
     run(sample = { path: { id: '7' } }, operation = 'Do', identity) {
       const door = document.doors[0]!;

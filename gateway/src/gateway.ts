@@ -36,8 +36,9 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const now = () => performance.now();
   const brokers = new MqttBrokers();
   const topics = new TopicHubs(brokers, now);
+  const store = new MemoryStore(now);
   const webhooks = new Webhooks(topics, backends, now, log);
-  const ports: Ports = { backends, clock: { now }, store: new MemoryStore(now), topics, subscribers: webhooks };
+  const ports: Ports = { backends, clock: { now }, store, topics, subscribers: webhooks };
   const metrics = new Metrics();
   const lastGood = options.stateDir === undefined ? undefined : new LastGood(options.stateDir);
   const rehearsals = new Rehearsals(ports, (name) => server.neighbour(name));
@@ -77,7 +78,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     feed: feed ? (feed.connected ? ('connected' as const) : ('away' as const)) : ('none' as const),
     runningOldRevision: feed !== undefined && (fromDisk || !feed.connected),
   });
-  const control = options.controlPort === undefined ? undefined : new ControlServer(metrics, health, webhooks);
+  const control = options.controlPort === undefined ? undefined : new ControlServer(metrics, health, webhooks, store);
   const controlPort = await control?.listen(options.controlPort!);
   const port = await server.listen(options.port, options.host);
   feed?.start();

@@ -234,6 +234,7 @@ test('the control port tells health, readiness and Prometheus metrics', async ()
     feed: 'none',
   });
   expect((await fetch(`${control}/healthz`)).status).toBe(200);
+  expect(await (await fetch(`${control}/remembered?tag=tides`, { method: 'DELETE' })).json()).toEqual({ forgotten: 0 });
   const text = await (await fetch(`${control}/metrics`)).text();
   expect(text).toMatch(/hinge_requests_total\{api="berths",operation="GetBerth",status="200"\} \d+/);
   // Buckets add up, and the last holds all (Prometheus text format, "Histograms and summaries").

@@ -48,13 +48,21 @@ export interface Remembered {
   /** The flow ended with it. */
   readonly ended: boolean;
   readonly storedMs: number;
+  /** Until then it is as good as new. */
+  readonly freshMs: number;
+  /** Until then it may be given in need. */
   readonly expiresMs: number;
+  readonly tags?: readonly string[];
+  /** Header fields of the request that it answers (RFC 9111 §4.1), by name. */
+  readonly vary?: Readonly<Record<string, string>>;
 }
 
 /** Keeps what flows remember. Bounded by whoever gives it; may forget at any time. */
 export interface Store {
   get(key: string): Promise<Remembered | undefined>;
   set(key: string, value: Remembered, seconds: number): void | Promise<void>;
+  /** Forgets what stands under a tag, or all; says how much that was. */
+  purge(tag?: string): Promise<number>;
 }
 
 export interface Ports {

@@ -133,6 +133,20 @@ export class Run {
     );
   }
 
+  /** A run that nobody watches and nobody waits for: what it says and counts is its own. */
+  apart(): Run {
+    const { request, ports, env, environment, outbound, more } = this;
+    const run = new Run(request, ports, env, environment, outbound, undefined, more);
+    run.began = this.began;
+    run.came = this.came;
+    run.message = this.message;
+    run.identity = this.identity;
+    run.planName = this.planName;
+    Object.assign(run.vars, this.vars);
+    Object.assign(run.steps, this.steps);
+    return run;
+  }
+
   private began: Message;
 
   /** True until a step made another message. */

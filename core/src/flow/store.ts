@@ -39,6 +39,12 @@ export class MemoryStore implements Store {
     }
   }
 
+  purge(tag?: string): Promise<number> {
+    const gone = [...this.entries].filter(([, e]) => tag === undefined || e.value.tags?.includes(tag));
+    for (const [key] of gone) this.forget(key);
+    return Promise.resolve(gone.length);
+  }
+
   get size(): number {
     return this.entries.size;
   }

@@ -1,4 +1,4 @@
-import type { Webhooks } from '@hinge/core';
+import type { Store, Webhooks } from '@hinge/core';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import type { Metrics } from '../telemetry/metrics';
@@ -11,17 +11,23 @@ export interface Health {
   readonly runningOldRevision: boolean;
 }
 
-/** GET /healthz, /readyz, /metrics and /webhooks; POST /webhooks/ID/resend. */
+/** GET /healthz, /readyz, /metrics and /webhooks; POST /webhooks/ID/resend; DELETE /remembered, all or ?tag=NAME. */
 export class ControlServer {
   private readonly server: Server;
 
-  constructor(metrics: Metrics, health: () => Health, webhooks: Webhooks) {
+  constructor(metrics: Metrics, health: () => Health, webhooks: Webhooks, store: Store) {
     this.server = createServer((req, res) => {
       const json = (status: number, value: unknown) => {
         res.writeHead(status, { 'content-type': 'application/json' });
         res.end(JSON.stringify(value));
       };
       const h = health();
+      const [path, search] = (req.url ?? '').split('?', 2);
+      if (req.method === 'DELETE' && path === '/remembered') {
+        const tag = new URLSearchParams(search).get('tag') ?? undefined;
+        void store.purge(tag).then((forgotten) => json(200, { forgotten }));
+        return;
+      }
       const resend = req.method === 'POST' ? /^\/webhooks\/([\w-]+)\/resend$/.exec(req.url ?? '') : null;
       if (resend) {
         if (webhooks.resend(resend[1]!)) json(202, {});

@@ -2,6 +2,7 @@
 import type { ShownStep, StepDocument, TypeRow } from '@hinge/core';
 import { ConditionEditor, freshCondition } from './condition-editor';
 import { ChoiceRow, ExpressionRow, moved, RowMoves, TextRow } from './fields';
+import { RememberAge } from './remember-age';
 
 export type Step<K extends StepDocument['kind']> = Extract<StepDocument, { kind: K }>;
 
@@ -283,6 +284,7 @@ export function RememberPin({ step, at, seen, rows, readOnly, onChange, onOpen }
         readOnly={readOnly}
         onChange={(v) => onChange({ ...step, shared: v === 'all' ? true : undefined })}
       />
+      <RememberAge step={step} readOnly={readOnly} onChange={onChange} />
       {step.notIf !== undefined ? (
         <>
           <div className="row soft">

@@ -1,7 +1,6 @@
 'use client';
 import { json } from '@codemirror/lang-json';
-import { Prec } from '@codemirror/state';
-import { EditorView, keymap } from '@codemirror/view';
+import { EditorView } from '@codemirror/view';
 import Button from '@mui/material/Button';
 import {
   graphOf,
@@ -16,7 +15,7 @@ import {
 } from '@hinge/core';
 import CodeMirror from '@uiw/react-codemirror';
 import { graphql } from 'cm6-graphql';
-import { useCallback, useLayoutEffect, useMemo, useRef, useState } from 'react';
+import { useMemo, useState, type KeyboardEvent } from 'react';
 import { RequestError, send } from '../../lib/client';
 import { CodeView } from '../fold/code-view';
 import { editorLook } from '../fold/editor-look';
@@ -50,7 +49,7 @@ export function QueryTab({ slug, document, environments }: Props) {
   const [busy, setBusy] = useState(false);
   const plan = useMemo(() => planQuery(graph.schema, query), [graph, query]);
 
-  const run = useCallback(async () => {
+  const run = async () => {
     setBusy(true);
     setTold('');
     try {
@@ -83,17 +82,19 @@ export function QueryTab({ slug, document, environments }: Props) {
     } finally {
       setBusy(false);
     }
-  }, [slug, document, environment, door.name, query, variables]);
+  };
+  // Before the editor takes it for a new line.
+  const keys = (e: KeyboardEvent): void => {
+    if (e.key !== 'Enter' || !(e.ctrlKey || e.metaKey)) return;
+    e.preventDefault();
+    e.stopPropagation();
+    if (!busy && typeof plan !== 'string') void run();
+  };
 
-  const latest = useRef(run);
-  useLayoutEffect(() => {
-    latest.current = run;
-  }, [run]);
   const extensions = useMemo(
     () => [
       ...editorLook,
       EditorView.contentAttributes.of({ 'aria-label': 'Text of the query' }),
-      Prec.highest(keymap.of([{ key: 'Mod-Enter', run: () => (void latest.current(), true) }])),
       ...graphql(graph.schema),
     ],
     [graph],
@@ -131,7 +132,7 @@ export function QueryTab({ slug, document, environments }: Props) {
         </div>
       )}
       <div className="graph-panes">
-        <section aria-label="Query">
+        <section aria-label="Query" onKeyDownCapture={keys}>
           <CodeMirror
             value={query}
             onChange={(v) => {

@@ -1,9 +1,10 @@
+import CachePolicy from 'http-cache-semantics';
 import { writeJson } from '../../codec/json';
 import type { Remembered } from '../../flow/ports';
 import { runSeries, type CompiledStep, type Run } from '../../flow/run';
 import { isNumber } from '../../message/digits';
 import type { Message } from '../../message/message';
-import { finding } from '../../problem';
+import { finding, Refusal } from '../../problem';
 import { checkCondition, compileCondition } from '../condition';
 import { checkExpression, loadForReading, readsBody, runnable } from '../expression';
 import type { StepKind } from '../kind';
@@ -27,6 +28,7 @@ export const rememberKind: StepKind<RememberDocument> = {
     const seconds = typeof step.seconds === 'number' ? undefined : runnable(step.seconds);
     const key = step.key?.map(runnable);
     const notIf = step.notIf === undefined ? undefined : compileCondition(step.notIf);
+    const tags = step.tags?.map(runnable);
     const needsBody = [...(key ?? []), ...(seconds ? [seconds] : [])].some(readsBody);
     const place = `${context.document.api.name} ${context.document.api.version} ${context.operationId}${context.at}`;
     const flights = new Map<string, Promise<Remembered | undefined>>();
@@ -45,34 +47,59 @@ export const rememberKind: StepKind<RememberDocument> = {
       const owner = step.shared ? '' : (run.identity?.app?.id ?? '');
       const id = writeJson([place, run.environment ?? '', owner, ...parts.map((p) => (p === undefined ? null : p))]);
       const found = await store.get(id);
-      if (found) {
-        recall(run, found, life);
+      const old = found && fits(found, run) ? found : undefined;
+      const now = run.ports.clock.now();
+      if (old && now < old.freshMs) {
+        recall(run, old, life);
+        return;
+      }
+      const keep = (kept: Remembered) => store.set(id, kept, (kept.expiresMs - kept.storedMs) / 1000);
+      const fetch = (own: Run) => fetchAndKeep(own, { steps, notIf, tags, step, life }, keep);
+      /** One at a time for each key. */
+      const fly = (own: Run): Promise<Remembered | undefined> => {
+        const flight = fetch(own);
+        flights.set(id, flight);
+        const forget = () => void (flights.get(id) === flight && flights.delete(id));
+        flight.then(forget, forget);
+        return flight;
+      };
+      if (old && now < old.freshMs + (step.staleWhileSeconds ?? 0) * 1000) {
+        // The caller's connection may be gone by then.
+        await run.message.body.load();
+        if (!flights.has(id)) fly(run.apart()).catch(() => undefined);
+        recall(run, old, life);
         return;
       }
       const flying = flights.get(id);
       if (flying) {
         const landed = await flying.catch(() => undefined);
-        if (landed) {
+        if (landed && fits(landed, run)) {
           recall(run, landed, life, '; collapsed');
           return;
         }
       }
-      const flight = fetchAndKeep(run, steps, notIf, life, (kept) => store.set(id, kept, life));
-      if (!flying) {
-        flights.set(id, flight);
-        const forget = () => void flights.delete(id);
-        flight.then(forget, forget);
+      const began = run.message;
+      try {
+        const kept = await (flying ? fetch(run) : fly(run));
+        const status = run.message.status ?? 200;
+        if (!kept && status >= 500 && mayServe(step, old, now)) {
+          giveOld(run, old!, life, `; fwd-status=${status}`);
+          return;
+        }
+        const why = old ? 'fwd=stale' : 'fwd=uri-miss';
+        const left = kept && Math.round((kept.freshMs - kept.storedMs) / 1000);
+        tell(run, kept ? `${why}; stored; ttl=${left}` : why, { life, kept: kept !== undefined });
+      } catch (error) {
+        if (!(error instanceof Refusal) || error.status < 500 || !mayServe(step, old, now)) throw error;
+        run.message = began;
+        giveOld(run, old!, life, '');
       }
-      const kept = await flight;
-      tell(run, kept ? `fwd=uri-miss; stored; ttl=${Math.round(life)}` : 'fwd=uri-miss', {
-        life,
-        kept: kept !== undefined,
-      });
     };
   },
 
   check(step, context, before, report) {
     if (typeof step.seconds === 'string') checkExpression(step.seconds, context, '/seconds', before, report);
+    step.tags?.forEach((t, i) => checkExpression(t, context, `/tags/${i}`, before, report));
     step.key?.forEach((k, i) => checkExpression(k, context, `/key/${i}`, before, report));
     const unsafe = !['GET', 'HEAD', 'OPTIONS'].includes(context.operation.method);
     if (unsafe && step.key === undefined)
@@ -94,21 +121,74 @@ function secondsOf(v: unknown): number {
   return Number.isFinite(n) ? Math.min(n, 31_536_000) : 0;
 }
 
+interface Keeping {
+  readonly steps: readonly CompiledStep[];
+  readonly notIf: ReturnType<typeof compileCondition> | undefined;
+  readonly tags: readonly ReturnType<typeof runnable>[] | undefined;
+  readonly step: RememberDocument;
+  readonly life: number;
+}
+
 async function fetchAndKeep(
   run: Run,
-  steps: readonly CompiledStep[],
-  notIf: ReturnType<typeof compileCondition> | undefined,
-  life: number,
+  { steps, notIf, tags, step, life }: Keeping,
   keep: (r: Remembered) => void | Promise<void>,
 ): Promise<Remembered | undefined> {
   await runSeries(steps, run);
   const m = run.message;
   await m.body.load();
   if ((m.status ?? 200) >= 400 || (notIf && (await notIf.holds(run)))) return undefined;
+  const obeyed = step.obey ? byItsWords(run, life) : { seconds: life };
+  if (!obeyed) return undefined;
   const at = run.ports.clock.now();
-  const remembered: Remembered = { message: settled(m), ended: run.ended, storedMs: at, expiresMs: at + life * 1000 };
+  const freshMs = at + obeyed.seconds * 1000;
+  const under = tags && (await Promise.all(tags.map((t) => t.evaluate(run.scope))));
+  const remembered: Remembered = {
+    message: settled(m),
+    ended: run.ended,
+    storedMs: at,
+    freshMs,
+    expiresMs: freshMs + Math.max(step.staleWhileSeconds ?? 0, step.staleOnErrorSeconds ?? 0) * 1000,
+    ...(under && { tags: under.flat().flatMap((t) => (t === undefined || t === null ? [] : [String(t)])) }),
+    ...(obeyed.vary && { vary: obeyed.vary }),
+  };
   await keep(remembered);
   return remembered;
+}
+
+/** How long the reply may be kept by its own words (RFC 9111 §3, §4.2), and for which requests (§4.1); undefined: not at all. */
+function byItsWords(run: Run, most: number): { seconds: number; vary?: Record<string, string> } | undefined {
+  const { message: asked } = run.request;
+  const { status, headers } = run.message;
+  const policy = new CachePolicy(
+    { url: asked.path ?? '/', method: asked.method ?? 'GET', headers: { ...asked.headers } },
+    { status: status ?? 200, headers: { ...headers } },
+    { shared: true },
+  );
+  const seconds = Math.min(policy.timeToLive() / 1000, most);
+  if (!policy.storable() || !(seconds > 0) || headers.vary?.trim() === '*') return undefined;
+  const names = (headers.vary ?? '').split(',').map((n) => n.trim().toLowerCase());
+  const vary = Object.fromEntries(names.filter(Boolean).map((n) => [n, asked.headers[n] ?? '']));
+  return { seconds, ...(Object.keys(vary).length > 0 && { vary }) };
+}
+
+/** The request says the same in every field that the reply depends on. */
+function fits(r: Remembered, run: Run): boolean {
+  const { headers } = run.request.message;
+  for (const name in r.vary) if ((headers[name] ?? '') !== r.vary[name]) return false;
+  return true;
+}
+
+const mayServe = (step: RememberDocument, old: Remembered | undefined, now: number): boolean =>
+  old !== undefined && now < old.freshMs + (step.staleOnErrorSeconds ?? 0) * 1000;
+
+/** RFC 9211 §2.2: it went forward because what was here was stale, and was of no use. */
+function giveOld(run: Run, old: Remembered, life: number, more: string): void {
+  const age = Math.max(0, Math.floor((run.ports.clock.now() - old.storedMs) / 1000));
+  run.message = old.message;
+  if (old.ended) run.ended = true;
+  run.replyHeaders.age = String(age);
+  tell(run, `fwd=stale${more}; detail=stale-if-error`, { hit: true, stale: true, age, life });
 }
 
 /** What is kept must not change, nor hold on to a connection. */
@@ -123,7 +203,9 @@ function recall(run: Run, r: Remembered, life: number, more = ''): void {
   run.message = r.message;
   if (r.ended) run.ended = true;
   run.replyHeaders.age = String(age);
-  tell(run, `hit; ttl=${Math.max(0, Math.round((r.expiresMs - now) / 1000))}${more}`, { hit: true, age, life });
+  // RFC 9211 §2.4: less than nothing once it is stale.
+  const ttl = Math.round((r.freshMs - now) / 1000);
+  tell(run, `hit; ttl=${ttl}${more}`, { hit: true, age, life, ...(ttl < 0 && { stale: true }) });
 }
 
 function tell(run: Run, words: string, notes: Record<string, unknown>): void {
