@@ -92,7 +92,18 @@ try {
   const origin = `http://127.0.0.1:${backend.port}`;
   const folder = mkdtempSync(join(tmpdir(), 'hinge-bench-'));
   const wsdl = join(ROOT, 'stand-ins/src/berths/contract/berths.wsdl');
-  await run([HINGE, 'draft', '--as', 'proxy', '--address', origin, '--base', '/p', '--out', join(folder, 'proxy.yaml')]);
+  await run([
+    HINGE,
+    'draft',
+    '--as',
+    'proxy',
+    '--address',
+    origin,
+    '--base',
+    '/p',
+    '--out',
+    join(folder, 'proxy.yaml'),
+  ]);
   await run([
     HINGE,
     'draft',

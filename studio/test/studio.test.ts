@@ -16,14 +16,7 @@ import {
   releasedDocument,
   saveDraft,
 } from '../features/apis/server';
-import {
-  addBackend,
-  cleanAddresses,
-  contractOf,
-  gather,
-  getBackend,
-  setAddresses,
-} from '../features/backends/server';
+import { addBackend, cleanAddresses, contractOf, gather, getBackend, setAddresses } from '../features/backends/server';
 import { viewOf } from '../features/backends/view';
 import { hub } from '../features/gateways/hub';
 import { configFor, gatewayOf, gatewayStates, openFeed, takeReport } from '../features/gateways/server';

@@ -103,6 +103,8 @@ export async function up(options: UpOptions): Promise<void> {
         DATABASE_URL: database,
         HINGE_SECRET: secrets.studio!,
         HINGE_STUDIO_URL: studioAddress,
+        // Everything of this command lives on loopback, the stand-ins' contracts too.
+        HINGE_IMPORT_ALLOW: process.env.HINGE_IMPORT_ALLOW ?? 'loopback',
         BETTER_AUTH_TELEMETRY: '0',
       },
       join(root, 'studio'),

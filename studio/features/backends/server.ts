@@ -10,8 +10,8 @@ import {
   type ContractFiles,
 } from '@hinge/core';
 import { eq } from 'drizzle-orm';
-import { request } from 'undici';
 import { database, schema } from '../../db/client';
+import { fetchOutside } from '../../lib/outbound';
 import { Told } from '../../lib/route';
 import { entryOf } from './view';
 
@@ -52,13 +52,12 @@ export async function gather(source: {
 async function fetchText(location: string): Promise<string> {
   if (!/^https?:\/\//i.test(location))
     throw new HingeError('HNG-120', `${location} is no http or https address`, { file: location });
-  const reply = await request(location, { headersTimeout: 10_000, bodyTimeout: 10_000 }).catch(
-    (error: Error & { code?: string }) => {
-      throw new HingeError('HNG-120', `${location} cannot be fetched: ${error.code ?? error.message}`, {
-        file: location,
-      });
-    },
-  );
+  const reply = await fetchOutside(location).catch((error: Error & { code?: string }) => {
+    if (error instanceof Told) throw error;
+    throw new HingeError('HNG-120', `${location} cannot be fetched: ${error.code ?? error.message}`, {
+      file: location,
+    });
+  });
   if (reply.statusCode !== 200) {
     await reply.body.dump();
     throw new HingeError('HNG-120', `${location} answered ${reply.statusCode}`, { file: location });
