@@ -85,7 +85,7 @@ export function Suggestions({ step, sourceRows, targetRows, onChange, onChoose }
         ))}
       </div>
       {!all && found.length > SHOWN && (
-        <button className="plain soft" onClick={() => setAll(true)}>
+        <button className="plain soft suggestion" style={{ textAlign: 'left' }} onClick={() => setAll(true)}>
           {found.length - SHOWN} more
         </button>
       )}
