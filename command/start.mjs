@@ -31,10 +31,13 @@ const name = `command-${hash.digest('hex').slice(0, 20)}.mjs`;
 
 /** Beside the data of `up`; where the project may not be written, in the temporary folder. */
 function bundled() {
-  for (const folder of [join(root, '.hinge'), join(tmpdir(), `hinge-${process.getuid?.() ?? 0}`)]) {
+  for (const [folder, mode] of [
+    [join(root, '.hinge'), 0o777],
+    [join(tmpdir(), `hinge-${process.getuid?.() ?? 0}`), 0o700],
+  ]) {
     const path = join(folder, name);
     try {
-      mkdirSync(folder, { recursive: true, mode: 0o700 });
+      mkdirSync(folder, { recursive: true, mode });
       // A folder that somebody else made in a shared place may hold anything.
       if (process.getuid && statSync(folder).uid !== process.getuid()) continue;
       if (existsSync(path)) return path;
@@ -45,8 +48,9 @@ function bundled() {
       const args = JSON.stringify([join(root, 'command/src/main.ts'), own, ['./up/up', './test']]);
       const { status } = spawnSync(process.execPath, ['-e', call, args], { stdio: ['ignore', 'inherit', 'inherit'] });
       if (status !== 0) throw new Error('the command cannot be bundled; the lines above say why');
+      // Never the file itself: another call may have made it by now, and be about to read it.
       for (const old of readdirSync(folder))
-        if (/^command-.*\.mjs$/.test(old)) rmSync(join(folder, old), { force: true });
+        if (/^command-.*\.mjs$/.test(old) && old !== name) rmSync(join(folder, old), { force: true });
       renameSync(own, path);
       return path;
     } catch (error) {
