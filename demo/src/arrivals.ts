@@ -3,8 +3,11 @@ import type { FlowDocument } from '@hinge/core';
 /** Where the stand-in broker is when nobody says otherwise. */
 export const BROKER = 'mqtt://127.0.0.1:4333';
 
-/** Arrivals at the port as events: reported by HTTP, checked, on the broker; heard as a stream, by waiting, or by a socket. */
-export function arrivalsApi(broker = BROKER): FlowDocument {
+/** Where the agents' receiver takes webhooks. */
+export const RECEIVER = 'http://127.0.0.1:4334/hooks/';
+
+/** Arrivals at the port as events: reported by HTTP, checked, on the broker; heard as a stream, by waiting, by a socket, or by webhook. */
+export function arrivalsApi(broker = BROKER, receiver = RECEIVER): FlowDocument {
   const topic = (title: string, address: string) => ({
     title,
     broker: 'town',
@@ -20,7 +23,7 @@ export function arrivalsApi(broker = BROKER): FlowDocument {
       description: 'Who is announced, who has berthed, who has left: told as it happens.',
       tags: ['events'],
     },
-    doors: [{ name: 'feed', path: '/arrivals/v1', answers: 'events' }],
+    doors: [{ name: 'feed', path: '/arrivals/v1', answers: 'events', webhooks: { callbacks: [receiver] } }],
     brokers: { town: { description: 'The broker of the port office', address: broker, version: '3.1.1' } },
     types: {
       Arrival: {

@@ -9,9 +9,9 @@ import { towageApi } from './towage';
 import { berthsSoapApi, contractFor, duesApi, noticesApi, registerApi } from './town';
 
 /** The APIs of the harbour, by their name on a gateway. */
-export function demoApis(broker?: string): Record<string, FlowDocument> {
+export function demoApis(broker?: string, receiver?: string): Record<string, FlowDocument> {
   return {
-    arrivals: arrivalsApi(broker),
+    arrivals: arrivalsApi(broker, receiver),
     berths: berthsApi(),
     'berths-soap': berthsSoapApi(),
     dues: duesApi(),

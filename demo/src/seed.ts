@@ -13,6 +13,8 @@ export interface SeedOptions {
   readonly berthsAddress: string;
   readonly townAddress: string;
   readonly brokerAddress: string;
+  /** Of the agents' receiver, below which it takes webhooks. */
+  readonly receiverAddress: string;
 }
 
 export const SIGN_INS = [
@@ -59,7 +61,7 @@ export async function seed(options: SeedOptions): Promise<void> {
         .insert(schema.backends)
         .values({ ...b, addresses: { sandbox: address }, createdBy: 'demo' })
         .onConflictDoNothing();
-    for (const [slug, document] of Object.entries(demoApis(options.brokerAddress))) {
+    for (const [slug, document] of Object.entries(demoApis(options.brokerAddress, options.receiverAddress))) {
       const made = await db
         .insert(schema.apis)
         .values({ slug, name: document.api.name })

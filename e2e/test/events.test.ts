@@ -71,6 +71,45 @@ describe('HTTP into events', () => {
     expect(await hands.serious()).toEqual([]);
   });
 
+  test('the agents get it by a signed webhook; one that is down gets it when it is back', async () => {
+    const receiver = /(http:\/\/127\.0\.0\.1:\d+)\/received/.exec(world.output())![1]!;
+    const topic = `${world.gateway}/arrivals/v1/announced`;
+    const asked = await fetch(`${world.gateway}/arrivals/v1/hub`, {
+      method: 'POST',
+      body: new URLSearchParams({
+        'hub.mode': 'subscribe',
+        'hub.topic': topic,
+        'hub.callback': `${receiver}/hooks/kittiwake`,
+        'hub.secret': 'tide-table',
+      }),
+    });
+    expect(asked.status).toBe(202);
+    const came = async () =>
+      (await (await fetch(`${receiver}/received`)).json()) as { signed: boolean; status: number; body: string }[];
+    const until = async (what: (c: Awaited<ReturnType<typeof came>>) => boolean) => {
+      for (let i = 0; i < 100; i++) {
+        if (what(await came())) return;
+        await new Promise((r) => setTimeout(r, 100));
+      }
+      throw new Error(`never: ${JSON.stringify(await came())}`);
+    };
+    // The control port is one above the gateway's own.
+    const control = new URL(world.gateway);
+    control.port = String(Number(control.port) + 1);
+    for (let i = 0; i < 100; i++) {
+      const { subscriptions } = (await (await fetch(`${control.origin}/webhooks`)).json()) as { subscriptions: number };
+      if (subscriptions === 1) break;
+      await new Promise((r) => setTimeout(r, 50));
+    }
+    await post('/arrivals/v1/announced', { vessel: 'TV-11111', at: '2026-12-04T06:30:00Z' });
+    await until((c) => c.some((r) => r.signed && r.status === 204 && r.body.includes('TV-11111')));
+    await fetch(`${receiver}/_behave`, { method: 'POST', body: '{"mode":"down"}' });
+    await post('/arrivals/v1/announced', { vessel: 'TV-22222', at: '2026-12-04T06:30:00Z' });
+    await until((c) => c.some((r) => r.status === 503 && r.body.includes('TV-22222')));
+    await fetch(`${receiver}/_behave`, { method: 'POST', body: '{}' });
+    await until((c) => c.some((r) => r.status === 204 && r.body.includes('TV-22222')));
+  });
+
   test('what breaks the schema is told in the page, field by field', async () => {
     await hands.write('textarea[aria-label="Data of the event"]', '{"vessel": "nobody"}');
     await page.click('.live button', 'Publish');
@@ -157,5 +196,6 @@ describe('REST and SOAP into one graph', () => {
     await driver.actions().keyDown(Key.CONTROL).sendKeys(Key.ENTER).keyUp(Key.CONTROL).perform();
     await page.waitText('[data-testid=query-calls]', 'It made one call');
     await page.waitText('.graph-answer', '"total"');
+    expect(await hands.serious()).toEqual([]);
   });
 });

@@ -40,6 +40,7 @@ beforeAll(async () => {
     gatewayAddress: 'http://127.0.0.1:1',
     berthsAddress: 'http://127.0.0.1:2/soap',
     brokerAddress: 'mqtt://127.0.0.1:1',
+    receiverAddress: 'http://127.0.0.1:1/hooks/',
     townAddress: 'http://127.0.0.1:3',
   };
   await seed(options);

@@ -26,6 +26,7 @@ export async function up(options: UpOptions): Promise<void> {
   const standInPort = Number(process.env.HINGE_STAND_IN_PORT ?? 4331);
   const townPort = standInPort + 1;
   const brokerPort = standInPort + 2;
+  const receiverPort = standInPort + 3;
   for (const [port, what] of [
     [options.studioPort, 'the studio (--studio-port)'],
     [options.gatewayPort, 'the gateway (--gateway-port)'],
@@ -33,6 +34,7 @@ export async function up(options: UpOptions): Promise<void> {
     [standInPort, 'the stand-ins (HINGE_STAND_IN_PORT)'],
     [townPort, 'the stand-ins of the town, one above HINGE_STAND_IN_PORT'],
     [brokerPort, 'the stand-in broker, two above HINGE_STAND_IN_PORT'],
+    [receiverPort, "the agents' receiver, three above HINGE_STAND_IN_PORT"],
   ] as const) {
     if (!(await isFree(port)))
       throw new Failure(`port ${port} is in use and is needed for ${what}; is another ./hinge up running?`);
@@ -79,6 +81,7 @@ export async function up(options: UpOptions): Promise<void> {
       berthsAddress,
       townAddress: `http://127.0.0.1:${townPort}`,
       brokerAddress: `mqtt://127.0.0.1:${brokerPort}`,
+      receiverAddress: `http://127.0.0.1:${receiverPort}/hooks/`,
     });
 
     const tsx = `file://${join(root, 'node_modules/tsx/dist/loader.mjs')}`;
@@ -91,6 +94,7 @@ export async function up(options: UpOptions): Promise<void> {
       String(standInPort),
       String(townPort),
       String(brokerPort),
+      String(receiverPort),
     ]);
     const bundle = join(state, 'gateway.mjs');
     await Promise.all([buildStudio(root, say), bundleGateway(root, bundle)]);
@@ -139,6 +143,7 @@ export async function up(options: UpOptions): Promise<void> {
     say(`  gateway    ${gatewayAddress}   (control http://127.0.0.1:${controlPort})`);
     say(`  stand-in   http://127.0.0.1:${standInPort}/soap?wsdl   (Berths, SOAP)`);
     say(`             http://127.0.0.1:${townPort}   (${TOWN.join(', ')})`);
+    say(`             http://127.0.0.1:${receiverPort}/received   (webhooks that the agents got)`);
     say('');
     for (const s of SIGN_INS) say(`  sign in as ${s.email}, password ${s.password}   (${s.role})`);
     say('');
