@@ -102,6 +102,7 @@ export function ExpressionEditor({ value, rows, label, readOnly, autoFocus, onCh
   );
   return (
     <CodeMirror
+      indentWithTab={false}
       value={value}
       readOnly={readOnly}
       autoFocus={autoFocus}

@@ -79,6 +79,7 @@ export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
             <div className="soft">Body, {operation.request?.mediaType ?? 'application/json'}</div>
             <div className="frame">
               <CodeMirror
+                indentWithTab={false}
                 value={text}
                 readOnly={readOnly}
                 onChange={setBody}

@@ -34,6 +34,7 @@ export function TemplateEditor({ label, value, mediaType, rows, readOnly, onChan
   return (
     <div className="frame">
       <CodeMirror
+        indentWithTab={false}
         value={value}
         readOnly={readOnly}
         theme="none"

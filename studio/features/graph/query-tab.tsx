@@ -134,6 +134,7 @@ export function QueryTab({ slug, document, environments }: Props) {
       <div className="graph-panes">
         <section aria-label="Query" onKeyDownCapture={keys}>
           <CodeMirror
+            indentWithTab={false}
             value={query}
             onChange={(v) => {
               setQuery(v);
@@ -146,6 +147,7 @@ export function QueryTab({ slug, document, environments }: Props) {
           />
           <h3>Variables</h3>
           <CodeMirror
+            indentWithTab={false}
             value={variables}
             onChange={setVariables}
             extensions={VARIABLES}

@@ -185,6 +185,7 @@ export function TextPanel({ slug, document, readOnly, near, onChange }: Props) {
       </div>
       <div className="frame text-frame">
         <CodeMirror
+          indentWithTab={false}
           value={source}
           readOnly={readOnly}
           theme="none"
