@@ -127,7 +127,8 @@ export const Track = memo(function Track(p: Props) {
               className="slot"
               style={{ left: s.x - 9, top: s.y - 9 }}
               aria-label={`Add a step at ${s.at}`}
-              tabIndex={-1}
+              // `a` adds behind a step; a line without steps has none to add behind.
+              tabIndex={s.at.endsWith('/0') && !track.pins.some((p) => p.at === s.at) ? 0 : -1}
               onClick={() => onInsert(s.at)}
             >
               +
