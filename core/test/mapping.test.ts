@@ -4,6 +4,7 @@ import {
   compileExpression,
   fieldsOf,
   joinExpression,
+  splitBody,
   wholeOf,
   coverageOf,
   draftRest,
@@ -169,6 +170,34 @@ describe('a map as one text, and back', () => {
       expect(fieldsOf({ whole }).fields).toEqual([{ to: '/body', from: whole }]);
     expect(wholeOf({ fields: [{ to: '/body', from: 'body.x' }] }).whole).toBe('body.x');
     expect(wholeOf({}).whole).toBe('{}');
+  });
+
+  test('a body taken over as it is becomes a field for each member; what was laid over it stays', () => {
+    const rows = typeRows(
+      {
+        type: 'object',
+        properties: { 'call number': { type: 'string' }, at: { type: 'object', properties: { berth: {} } } },
+      },
+      {},
+    );
+    const map = {
+      fields: [
+        { to: '/body', from: ' body ' },
+        { to: '/headers/etag', from: 'headers.etag' },
+        { to: '/body/at', from: '{"berth": "N-07"}' },
+      ],
+    };
+    const split = splitBody(
+      map,
+      rows.map((r) => ({ ...r, pointer: `/body${r.pointer}` })),
+    );
+    expect(split?.fields).toEqual([
+      { to: '/body/call number', from: 'body.`call number`' },
+      { to: '/headers/etag', from: 'headers.etag' },
+      { to: '/body/at', from: '{"berth": "N-07"}' },
+    ]);
+    expect(splitBody({ fields: [{ to: '/body', from: 'body.inner' }] }, rows)).toBeUndefined();
+    expect(splitBody(map, [])).toBeUndefined();
   });
 });
 

@@ -1,25 +1,12 @@
-import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
+import { describe, expect, jest, test } from '@jest/globals';
 import { execFileSync } from 'node:child_process';
-import { By, Key, type WebDriver } from 'selenium-webdriver';
-import { openBrowser, Page } from '../src/browser';
-import { startWorld, type World } from '../src/world';
+import { By, Key } from 'selenium-webdriver';
+import { inBrowser, type Suite } from '../src/suite';
 
 jest.setTimeout(120_000);
-let world: World;
-let driver: WebDriver;
-let page: Page;
+let { world, driver, page } = {} as Suite;
+inBrowser(['--empty'], (s) => ({ world, driver, page } = s), false);
 let curl = '';
-
-beforeAll(async () => {
-  world = await startWorld(['--empty']);
-  driver = await openBrowser();
-  page = new Page(driver, world.studio);
-}, 420_000);
-
-afterAll(async () => {
-  await driver?.quit();
-  if (world) expect(await world.stop()).toBe(0);
-}, 60_000);
 
 const behave = (mode: string) => fetch(`${world.standIn}/_behave`, { method: 'POST', body: JSON.stringify({ mode }) });
 const outcome = (part: string) => page.waitText('[data-testid=outcome]', part);

@@ -1,68 +1,17 @@
-import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
-import { By, Key, type WebDriver } from 'selenium-webdriver';
-import { openBrowser, Page } from '../src/browser';
-import { Hands } from '../src/hands';
-import { startWorld, type World } from '../src/world';
+import { describe, expect, jest, test } from '@jest/globals';
+import { By, Key } from 'selenium-webdriver';
+import { Keyboard } from '../src/keyboard';
+import { inBrowser, type Suite } from '../src/suite';
 
 /** Nothing here clicks, and nothing sets the focus but the keys: what cannot be reached by them cannot be done. */
 jest.setTimeout(120_000);
-let world: World;
-let driver: WebDriver;
-let page: Page;
-let hands: Hands;
+let { world, driver, page, hands } = {} as Suite;
+inBrowser([], (s) => ({ world, driver, page, hands } = s));
 
-beforeAll(async () => {
-  world = await startWorld([]);
-  driver = await openBrowser();
-  page = new Page(driver, world.studio);
-  hands = new Hands(driver, page);
-  await page.signIn('ruff@tarnhaven.example', 'grey-wagtail');
-}, 420_000);
-
-afterAll(async () => {
-  await driver?.quit();
-  if (world) expect(await world.stop()).toBe(0);
-}, 60_000);
-
-const MOST_TABS = 120;
-
-/** What has the focus, as a screen reader would call it; nothing where only the page has it. */
-const focused = () =>
-  driver.executeScript<string>(
-    'const e = document.activeElement; return e === document.body ? "" : (e.getAttribute("aria-label") || e.textContent || "").trim();',
-  );
-
-/** Tab, or Shift and Tab, until something has the focus whose name begins so. */
-async function tabTo(name: string, back = false): Promise<void> {
-  const met: string[] = [];
-  for (let i = 0; i < MOST_TABS; i++) {
-    const now = await focused();
-    if (now.startsWith(name)) return;
-    met.push(now.slice(0, 30));
-    const keys = driver.actions();
-    await (back ? keys.keyDown(Key.SHIFT).sendKeys(Key.TAB).keyUp(Key.SHIFT) : keys.sendKeys(Key.TAB)).perform();
-  }
-  throw new Error(`${name} is not reached by Tab: ${met.slice(-40).join(' | ')}`);
-}
-
-/** A value of a select: it opens by Enter, is walked by arrows, and taken by Enter. */
-async function chooseByTab(label: string, option: string, back = false): Promise<void> {
-  await tabTo(label, back);
-  await hands.keys(Key.ENTER);
-  await page.byText('[role=option]', option);
-  await page.waitFor(
-    'the list to have the focus',
-    async () => (await driver.executeScript('return document.activeElement.getAttribute("role")')) === 'option',
-  );
-  await hands.keys(Key.HOME);
-  for (let i = 0; i < 30 && !(await focused()).startsWith(option); i++) await hands.keys(Key.ARROW_DOWN);
-  expect(await focused()).toContain(option);
-  await hands.keys(Key.ENTER);
-  await page.waitFor(
-    'the list to be gone',
-    async () => (await driver.findElements(By.css('[role=option]'))).length === 0,
-  );
-}
+const keyboard = () => new Keyboard(driver, page, hands);
+const replace = (text: string) => keyboard().replace(text);
+const tabTo = (name: string, back = false) => keyboard().tabTo(name, back);
+const chooseByTab = (label: string, option: string, back = false) => keyboard().choose(label, option, back);
 
 /** Along the flow by its arrows, until the pin of this kind is open. */
 async function walkTo(kind: string): Promise<void> {
@@ -73,6 +22,15 @@ async function walkTo(kind: string): Promise<void> {
     await driver.sleep(60);
   }
   throw new Error(`no pin ${kind} on the way; the last was ${await page.text('.pin-head')}`);
+}
+
+/** Down a tree by its arrows to a field. */
+async function down(pointer: string): Promise<void> {
+  for (let i = 0; i < 20; i++) {
+    if ((await driver.executeScript('return document.activeElement.dataset.pointer')) === pointer) return;
+    await hands.keys(Key.ARROW_DOWN);
+  }
+  throw new Error(`no field ${pointer} on the way down`);
 }
 
 describe('by keys alone', () => {
@@ -124,5 +82,103 @@ describe('by keys alone', () => {
       ),
     );
     expect(types).toEqual(['application/json', 'application/xml']);
+  });
+
+  test('a draft is reviewed and accepted, and a field of its map is joined', async () => {
+    await page.open('/backends/tow');
+    await page.find('h1');
+    await tabTo('Draft an API');
+    await hands.keys(Key.ENTER);
+    await page.find('[aria-label="Operations of the draft"]');
+    await tabTo('Name of the API');
+    await replace('Towing by keys');
+    await tabTo('Base path');
+    await replace('/by-keys/v1');
+    await tabTo('Include');
+    await hands.keys(' ');
+    await page.waitFor(
+      'the row to be left out',
+      async () => !(await driver.executeScript('return document.activeElement.checked')),
+    );
+    await hands.keys(' ');
+    await tabTo('Make', true);
+    await hands.keys(Key.ENTER);
+    await page.byText('h1', 'Towing by keys');
+    await tabTo('orderTow');
+    await hands.keys(Key.ENTER);
+    await page.find('.pin');
+    await walkTo('map');
+    await page.byText('.pin-pane', 'required');
+    await page.byText('.pin-card', 'the whole body is');
+    await tabTo('field by field');
+    await hands.keys(Key.ENTER);
+    await tabTo('as text');
+    await hands.keys(Key.TAB);
+    await tabTo('ship');
+    await down('/body/fromBerth');
+    await hands.keys(Key.ENTER);
+    await page.byText('.pin-card', 'body.fromBerth');
+    await replace('');
+    await hands.keys(Key.DELETE, Key.ESCAPE);
+    await tabTo('ship', true);
+    await down('/body/toBerth');
+    await hands.keys(Key.ENTER);
+    await page.byText('.pin-card', 'body.toBerth');
+    await hands.saved();
+  });
+
+  test('an API from nothing: a schema from a sample, its mock answers, a real call takes its place', async () => {
+    await page.open('/apis');
+    await page.find('table');
+    await tabTo('New API');
+    await hands.keys(Key.ENTER);
+    await page.find('input[placeholder="Berth bookings"]');
+    await tabTo('Name');
+    await hands.keys('Buoys', Key.ENTER);
+    await page.byText('h1', 'Buoys');
+    await tabTo('Path of the new operation');
+    await hands.keys('/buoys/{id}', Key.ENTER);
+    await page.byText('.cases h2', 'What callers see of getBuoysById');
+    await tabTo('Content type of the reply', true);
+    await tabTo('From samples', true);
+    await hands.keys(Key.ENTER);
+    await page.find('textarea[aria-label="Sample 1"]');
+    await tabTo('Sample 1');
+    await hands.keys('{"id": "B-1", "metres": 4.5}');
+    await page.byText('[role=dialog] .row', 'metres');
+    await tabTo('Use this schema');
+    await hands.keys(Key.ENTER);
+    await page.byText('.pin-line', 'Value of example sample');
+    await hands.keys(Key.ESCAPE);
+    await hands.saved();
+    await tabTo('getBuoysById');
+    await hands.keys(Key.ENTER);
+    await hands.outcome('200');
+    await page.byText('.leaf.right', 'B-1');
+    await walkTo('reply');
+    await hands.keys(Key.DELETE);
+    await page.waitFor('no pin', async () => (await driver.findElements(By.css('.pin'))).length === 0);
+    await hands.keys('a');
+    await page.find('[role=dialog] input');
+    await hands.keys(...'call', Key.ENTER);
+    await page.byText('.pin-head', 'call, pin');
+    await chooseByTab('Backend', 'vessels');
+    await chooseByTab('Operation', 'getOwner');
+    await tabTo('Put a map in front');
+    await hands.keys(Key.ENTER);
+    await page.byText('.pin-head', 'map, pin');
+    await page.byText('.suggestions', 'id → ');
+    await tabTo('Take');
+    await hands.keys(Key.ENTER);
+    // Nobody has the id of the sample: the call fails, and opens by itself.
+    await hands.outcome('404');
+    await page.byText('.pin-head', 'call, pin');
+    await hands.keys(...Array.from({ length: 4 }, () => Key.ARROW_LEFT));
+    await tabTo('id path');
+    await replace('O-31');
+    await hands.outcome('200');
+    await tabTo('reply 200');
+    await hands.keys(Key.ENTER);
+    await page.byText('.leaf', 'Kittiwake');
   });
 });

@@ -1,28 +1,11 @@
-import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
+import { describe, expect, jest, test } from '@jest/globals';
 import { readFileSync } from 'node:fs';
-import { By, Key, type WebDriver } from 'selenium-webdriver';
-import { openBrowser, Page } from '../src/browser';
-import { Hands } from '../src/hands';
-import { startWorld, type World } from '../src/world';
+import { By, Key } from 'selenium-webdriver';
+import { inBrowser, type Suite } from '../src/suite';
 
 jest.setTimeout(150_000);
-let world: World;
-let driver: WebDriver;
-let page: Page;
-let hands: Hands;
-
-beforeAll(async () => {
-  world = await startWorld([]);
-  driver = await openBrowser();
-  page = new Page(driver, world.studio);
-  hands = new Hands(driver, page);
-  await page.signIn('ruff@tarnhaven.example', 'grey-wagtail');
-}, 420_000);
-
-afterAll(async () => {
-  await driver?.quit();
-  if (world) expect(await world.stop()).toBe(0);
-}, 60_000);
+let { world, driver, page, hands } = {} as Suite;
+inBrowser([], (s) => ({ world, driver, page, hands } = s));
 
 const TEXT = '.text-panel .cm-content';
 /** The whole text of the editor, not only the lines that are drawn: as the draft carries it, once it was typed in. */

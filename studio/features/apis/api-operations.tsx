@@ -38,7 +38,7 @@ export function ApiOperations({ slug, document, findings, onShape }: Props) {
         <TextField
           value={filter}
           onChange={(e) => setFilter(e.target.value)}
-          placeholder={`Find among ${Object.keys(document.operations).length} operations`}
+          placeholder="Find an operation"
           slotProps={{ htmlInput: { 'aria-label': 'Find an operation' } }}
           sx={{ width: 260 }}
         />

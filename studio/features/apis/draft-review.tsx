@@ -109,7 +109,7 @@ export function DraftReview(props: Props) {
       {plan.length > PAGE && (
         <div className="row" style={{ gap: 16 }}>
           <TextField
-            placeholder={`Find among ${plan.length} operations`}
+            placeholder="Find an operation"
             value={filter}
             onChange={(e) => {
               setFilter(e.target.value);

@@ -13,15 +13,21 @@ export function useJump(jump: FoldViewProps['jump'], select: (at: string, field?
   }, [jump, select]);
 }
 
-/** The pin that failed opens by itself, once for each new failure: the innermost one. */
+/**
+ * The pin that failed opens by itself, once for each new failure: the innermost one. A failure at no pin shows the reply
+ * when the flow is opened, and later leaves the eye where it works.
+ */
 export function useFailedPin(rehearsal: Rehearsal | undefined, select: (at: string) => void) {
   const told = useRef<string>(undefined);
+  const first = useRef(true);
   useEffect(() => {
     if (!rehearsal) return;
     const failed = rehearsal.steps.filter((s) => s.error).sort((a, b) => b.at.length - a.at.length)[0];
     const key = rehearsal.error ? `${failed?.at} ${rehearsal.error.code}` : undefined;
-    if (key !== undefined && key !== told.current) select(failed?.at ?? 'reply');
+    const at = failed?.at ?? (first.current ? 'reply' : undefined);
+    if (key !== undefined && key !== told.current && at !== undefined) select(at);
     told.current = key;
+    first.current = false;
   }, [rehearsal, select]);
 }
 

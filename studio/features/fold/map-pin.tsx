@@ -1,5 +1,14 @@
 'use client';
-import { coverageOf, fieldsOf, itemRows, wholeOf, type Finding, type StepDocument, type TypeRow } from '@hinge/core';
+import {
+  coverageOf,
+  fieldsOf,
+  itemRows,
+  splitBody,
+  wholeOf,
+  type Finding,
+  type StepDocument,
+  type TypeRow,
+} from '@hinge/core';
 import { useEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import { ExpressionEditor } from './expression-editor';
 import { ChoiceRow } from './fields';
@@ -56,6 +65,8 @@ export function MapPin({
   const field = step.fields?.find((f) => f.to === chosen);
   const fieldIndex = step.fields?.findIndex((f) => f.to === chosen) ?? -1;
   const row = targetRows.find((r) => r.pointer === chosen);
+  const taken = step.fields?.findLast((f) => f.to === '/body')?.from;
+  const split = useMemo(() => splitBody({ fields: step.fields }, targetRows), [step.fields, targetRows]);
   const root = `/operations/${operationId}/flow${at}/fields/${fieldIndex}/`;
   const own = findings.filter((f) => f.place.pointer === `${root}from` || f.place.pointer === `${root}to`);
   const change = (text: string) => {
@@ -123,6 +134,24 @@ export function MapPin({
             readOnly={readOnly}
             onChange={(whole) => onChange({ ...step, whole })}
           />
+        </div>
+      )}
+      {!chosen && taken !== undefined && step.whole === undefined && (
+        <div className="pin-card">
+          <div className="row">
+            <span className="soft">the whole body is</span>
+            <code className="brass cut">{taken}</code>
+            <span className="grow" />
+            {!readOnly && split && (
+              <button
+                className="plain spruce nowrap"
+                title="One join for each member of the body, to change them one by one"
+                onClick={() => onChange({ ...step, ...split })}
+              >
+                field by field
+              </button>
+            )}
+          </div>
         </div>
       )}
       {!readOnly && !chosen && step.whole === undefined && (

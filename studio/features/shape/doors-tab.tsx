@@ -21,7 +21,7 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
   return (
     <>
       <div className="frame">
-        <table aria-label="Doors">
+        <table aria-label="Doors" className="settings">
           <thead>
             <tr>
               <th>Door</th>

@@ -48,7 +48,7 @@ export function NewOperation({
         slotProps={{ htmlInput: { className: 'mono', 'aria-label': 'Path of the new operation' } }}
         sx={{ width: 300 }}
       />
-      <Button variant="outlined" type="submit" disabled={!path.startsWith('/')}>
+      <Button variant="outlined" type="submit" className="nowrap" disabled={!path.startsWith('/')}>
         Add an operation
       </Button>
       <span className="soft">It answers at once, from its examples or its schema.</span>

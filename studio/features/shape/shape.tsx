@@ -16,6 +16,7 @@ import { CallersTab } from './callers-tab';
 import { DoorsTab } from './doors-tab';
 import { NewOperation } from './new-operation';
 import { OperationDrawer } from './operation-drawer';
+import { useSavedLinks } from './saved-links';
 import { TextPanel } from './text-panel';
 import { TopicsTab } from './topics-tab';
 import { TypesTab } from './types-tab';
@@ -44,6 +45,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
   const [text, setText] = useState(false);
   const findings = useFindings(slug, document, environments[0]?.name ?? '', first);
   const readOnly = !editable;
+  const follow = useSavedLinks(slug, d);
   const hasGraph = document.doors.some((door) => door.answers === 'graphql');
   const saved = {
     saved: 'saved',
@@ -53,7 +55,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
     conflict: 'not saved',
   }[state.kind];
   return (
-    <>
+    <div style={{ display: 'contents' }} onClickCapture={follow}>
       <div className="title">
         <span className="soft">
           <Link href="/apis">APIs</Link> /
@@ -162,7 +164,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
           setOpen(undefined);
         }}
       />
-    </>
+    </div>
   );
 }
 

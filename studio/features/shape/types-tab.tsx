@@ -31,7 +31,7 @@ export function TypesTab({
         <TextField
           value={filter}
           onChange={(e) => setFilter(e.target.value)}
-          placeholder={`Find among ${names.length} types`}
+          placeholder="Find a type"
           slotProps={{ htmlInput: { 'aria-label': 'Find a type' } }}
         />
         <div className="frame" style={{ maxHeight: 460, overflow: 'auto' }}>
