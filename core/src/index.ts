@@ -1,4 +1,5 @@
 /** The whole core: no I/O, no interface code; runs in Node and in a browser. */
+export * from './callers';
 export * from './contract';
 export * from './draft';
 export * from './export/asyncapi';

@@ -1,6 +1,16 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { compileApi, showMessage, type FlowDocument, type GuardDocument, type Incoming, Body } from '../src';
+import {
+  Body,
+  compileApi,
+  rehearseCase,
+  showMessage,
+  type CaseDocument,
+  type CompiledApi,
+  type FlowDocument,
+  type GuardDocument,
+  type Incoming,
+} from '../src';
 import { sha256 } from '../src/guards/key/guard';
 import { Windows } from '../src/guards/rate/windows';
 import { answer, api } from './small-world';
@@ -241,4 +251,37 @@ test('guards of a door are its own: one door open, one by key', async () => {
   expect([await call('open'), await call('closed'), await call('closed', { 'x-api-key': 'k' })]).toEqual([
     200, 401, 200,
   ]);
+});
+
+describe('a rehearsal that says whose request it plays', () => {
+  const guards: GuardDocument[] = [{ kind: 'key' }];
+  const document: FlowDocument = {
+    ...api([answer('{"app": app.name, "plan": plan.name, "s": plan.values.s}')]),
+    guards,
+    plans: { channel: { name: 'Channel', values: { s: 120 }, guards: [{ kind: 'rate', calls: 1, seconds: 60 }] } },
+  };
+  const play = (compiled: CompiledApi, app: CaseDocument['app']) =>
+    rehearseCase(
+      compiled,
+      { name: 'c', operation: 'Do', request: { path: { id: '1' } }, app },
+      { ports: { clock: { now: () => 1 }, backends: { send: () => Promise.reject(new Error('none')) } } },
+    );
+
+  test.each(['channel', 'Channel'])(
+    'is not asked for a key, and has plan %s with its values and guards',
+    async (plan) => {
+      const compiled = compileApi(document);
+      const app = { id: 'kittiwake', name: 'Kittiwake Agency', plan };
+      const first = await play(compiled, app);
+      expect([first.reply.status, first.reply.body]).toEqual([
+        200,
+        { app: 'Kittiwake Agency', plan: 'Channel', s: 120 },
+      ]);
+      expect((await play(compiled, app)).reply.status).toBe(429);
+    },
+  );
+
+  test('without one it is asked, as a caller is', async () => {
+    expect((await play(compileApi(document), undefined)).reply.status).toBe(401);
+  });
 });

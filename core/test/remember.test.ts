@@ -154,3 +154,12 @@ test('what stands under a tag is forgotten by it, the rest stays', async () => {
   expect(await ask('a')).toBe(4);
   expect([await store.purge(), store.size]).toEqual([1, 0]);
 });
+
+test('a cookie goes to the caller who got it, and is not kept for the next', async () => {
+  const [kept] = remember({ shared: true });
+  const w = world(api([kept!]), () => json({ n: 1 }, 200, { 'set-cookie': 'of=the first; Path=/' }));
+  const [first, second] = [await w.run(), await w.run()];
+  // A rehearsal shows that there was one, not what it says.
+  expect([first.reply.headers['set-cookie'], second.reply.headers['set-cookie']]).toEqual(['•••', undefined]);
+  expect(w.sent).toHaveLength(1);
+});

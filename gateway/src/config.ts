@@ -1,4 +1,10 @@
-import { compileApi, type CompiledApi, type CompiledOperation, type FlowDocument } from '@hinge/core';
+import {
+  compileApi,
+  type CallersConfig,
+  type CompiledApi,
+  type CompiledOperation,
+  type FlowDocument,
+} from '@hinge/core';
 
 /** One released document as a gateway runs it. */
 export interface ApiConfig {
@@ -18,6 +24,8 @@ export interface GatewayConfig {
   /** Share of requests whose messages are kept, 0 to 1. */
   readonly traceShare?: number;
   readonly apis: readonly ApiConfig[];
+  /** Apps and their subscriptions; changed apart from the rest, and kept on disk with it. */
+  readonly callers?: CallersConfig;
 }
 
 export interface LoadedApi {

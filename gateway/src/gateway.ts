@@ -1,9 +1,18 @@
-import { MemoryStore, TopicHubs, Webhooks, type Ports } from '@hinge/core';
+import {
+  CallerDirectory,
+  MemoryStore,
+  TokenAuthority,
+  TokenEndpoint,
+  TopicHubs,
+  Webhooks,
+  type Ports,
+} from '@hinge/core';
 import { HttpBackends } from './backends';
 import { MqttBrokers } from './brokers/mqtt';
 import type { GatewayConfig } from './config';
 import { FeedClient, type FeedOptions } from './feed/client';
 import { LastGood } from './feed/last-good';
+import { RevokedTokens } from './feed/revoked';
 import { ControlServer } from './http/control';
 import { GatewayServer } from './http/server';
 import { Rehearsals } from './rehearsals';
@@ -16,7 +25,7 @@ export interface GatewayOptions {
   /** 0 takes any free port; undefined opens none. */
   readonly controlPort?: number;
   readonly config?: GatewayConfig;
-  readonly feed?: Omit<FeedOptions, 'apply' | 'rehearse'>;
+  readonly feed?: Omit<FeedOptions, 'apply' | 'callers' | 'rehearse'>;
   /** Folder that keeps the last good configuration; without it nothing is kept. */
   readonly stateDir?: string;
   readonly log?: (message: string, more?: Record<string, unknown>) => void;
@@ -38,13 +47,32 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const topics = new TopicHubs(brokers, now);
   const store = new MemoryStore(now);
   const webhooks = new Webhooks(topics, backends, now, log);
-  const ports: Ports = { backends, clock: { now }, store, topics, subscribers: webhooks };
+  const seconds = () => Date.now() / 1000;
+  const callers: CallerDirectory = new CallerDirectory(
+    () => server.loaded.map((a) => ({ slug: a.config.slug, document: a.config.document })),
+    seconds,
+  );
+  const revoked = new RevokedTokens(async (tokens) => {
+    await feed?.report({ kind: 'revoked', tokens });
+  });
+  const tokens: TokenAuthority = new TokenAuthority(
+    callers,
+    () => `urn:up-hinge:${server.current.environment ?? 'files'}`,
+    seconds,
+    (jti, until) => options.feed && revoked.add({ jti, until }),
+  );
+  const ports: Ports = { backends, clock: { now }, store, topics, subscribers: webhooks, callers, tokens };
   const metrics = new Metrics();
   const lastGood = options.stateDir === undefined ? undefined : new LastGood(options.stateDir);
   const rehearsals = new Rehearsals(ports, (name) => server.neighbour(name));
   let fromDisk = false;
   const traces = new TraceCollector(options.feed && ((batch) => feed!.report({ kind: 'traces', traces: batch })));
-  const server = new GatewayServer({ ports, metrics, traces });
+  const server: GatewayServer = new GatewayServer({
+    ports,
+    metrics,
+    traces,
+    tokens: new TokenEndpoint(tokens, callers, now),
+  });
   const feed: FeedClient | undefined =
     options.feed &&
     new FeedClient({
@@ -52,9 +80,16 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
       log,
       apply: async (config) => {
         server.apply(config);
+        if (config.callers) callers.apply(config.callers);
         fromDisk = false;
         log(`running revision ${config.revision}`, { apis: config.apis.length });
         await lastGood?.save(config);
+      },
+      callers: async (known) => {
+        callers.apply(known);
+        const { apis } = server.current;
+        log(`callers of revision ${known.revision}`, { apps: known.apps.length });
+        if (apis.length) await lastGood?.save({ ...server.current, callers: known });
       },
       rehearse: (order) => rehearsals.run(order),
     });
@@ -65,6 +100,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     if (kept) {
       try {
         server.apply(kept);
+        if (kept.callers) callers.apply(kept.callers);
         fromDisk = true;
         log(`running the last good configuration, revision ${kept.revision}, until the studio answers`);
       } catch (error) {
@@ -92,6 +128,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
       topics.close();
       await server.drain();
       await traces.flush();
+      revoked.close();
       feed?.stop();
       control?.close();
       await backends.close();

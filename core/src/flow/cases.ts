@@ -3,6 +3,7 @@ import { isJson } from '../message/headers';
 import { isNumber } from '../message/digits';
 import type { ShownMessage } from '../message/message';
 import { finding, type Finding } from '../problem';
+import { planNamed } from '../guards/compile';
 import { pointerParts } from '../schema';
 import { safeRegExp } from '../schema/applicators';
 import type { CompiledApi } from './compile';
@@ -58,10 +59,17 @@ export async function rehearseCase(api: CompiledApi, c: CaseDocument, world: Cas
     ...(app && {
       identity: {
         app: { id: app.id, name: app.name ?? app.id },
-        ...(app.plan !== undefined && { plan: { name: app.plan, values: app.values } }),
+        ...(app.plan !== undefined && { plan: planOf(document, app.plan, app.values) }),
       },
     }),
   });
+}
+
+/** The plan that a case plays: what it says itself, else what the document has. */
+function planOf(document: FlowDocument, name: string, values: Readonly<Record<string, unknown>> | undefined) {
+  const id = planNamed(document, name);
+  const plan = id === undefined ? undefined : document.plans?.[id];
+  return { name: plan?.name ?? name, values: values ?? plan?.values };
 }
 
 /** Runs cases one after the other and tells of each as it ends. What fails is a result, never a throw. */

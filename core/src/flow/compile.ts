@@ -1,16 +1,17 @@
 import { preflight } from '../guards/cors/guard';
-import { compilePlans, fieldGuards, NO_CHECKS } from '../guards/compile';
+import { compilePlans, fieldGuards, NO_CHECKS, planNamed, unlessKnown } from '../guards/compile';
 import { GUARD_ORDER, guardKind } from '../guards/registry';
 import { effectiveGuards, type CompiledGuard, type EffectiveGuard } from '../guards/kind';
 import type { Message } from '../message/message';
 import type { SecretPlaces } from '../message/secrets';
 import { Body } from '../message/body';
 import { writeJson } from '../codec/json';
-import { problemOf, Refusal, type InputFault } from '../problem';
+import { problemOf, Refusal } from '../problem';
 import type { ContractOperation, SoapVersion } from '../contract';
 import { compileSeries, type FlowWorld, type Neighbours } from './context';
 import { openBackends, type BackendSet } from './contracts';
 import type { FlowDocument, OperationDocument } from './document';
+import { flowRequest } from './incoming';
 import { compileParameters, type RawValues } from './parameters';
 import { eventEntries, type EventEntry } from '../events/door';
 import { graphEntries, type GraphEntry } from '../graph/door';
@@ -18,7 +19,7 @@ import { compileShape } from './shape';
 import { faultOf, soapEntry, soapInward, soapOutward, versionOf, wsdlEntry } from './soap-door';
 import { innerRunner } from './inner';
 import type { Observer, Ports } from './ports';
-import { Run, runSeries, type CompiledStep, type FlowRequest, type Identity } from './run';
+import { Run, runSeries, type CompiledStep, type Identity } from './run';
 
 /** A caller's request as the gateway hands it over, before anything is parsed. */
 export interface Incoming {
@@ -39,6 +40,8 @@ export interface Incoming {
 }
 
 export interface CallContext {
+  /** Under which name the gateway runs the API. */
+  readonly api?: string;
   readonly ports: Ports;
   readonly environment?: string;
   readonly env: Readonly<Record<string, unknown>>;
@@ -234,7 +237,9 @@ function compileOperation(
   const guardContext = { document, operationId: id, operation, ...(door !== INSIDE && { door: door.name }) };
   const planned = compilePlans(document, guardContext);
   for (const { guard } of guards) {
-    const compiled = guardKind(guard.kind).compile(guard, guardContext);
+    const kind = guardKind(guard.kind);
+    const act = kind.compile(guard, guardContext);
+    const compiled = act && kind.knows ? unlessKnown(act) : act;
     if (compiled) (guard.kind === 'schema' ? schemaChecks : checks).push(compiled);
   }
   const cors = guards.map((g) => g.guard).find((g) => g.kind === 'cors');
@@ -260,6 +265,7 @@ function compileOperation(
         context.outbound,
         context.observer,
         {
+          api: context.api,
           traceId: context.traceId,
           identity: context.identity,
           prefix: context.prefix,
@@ -268,6 +274,7 @@ function compileOperation(
         },
       );
       const accept = incoming.headers.accept;
+      if (context.identity?.plan) run.planName = planNamed(document, context.identity.plan.name);
       try {
         for (const check of checks) {
           const p = check({ run, parameterFaults: faults });
@@ -350,37 +357,6 @@ function callerVersion(run: Run, incoming: Incoming): SoapVersion {
   return format === 'SOAP 1.1' || format === 'SOAP 1.2'
     ? (format.slice(5) as SoapVersion)
     : versionOf(incoming.headers);
-}
-
-function flowRequest(
-  incoming: Incoming,
-  parse: ReturnType<typeof compileParameters>,
-): { request: FlowRequest; faults: readonly InputFault[] } {
-  const parsed = parse(incoming.path, incoming.query, incoming.headers);
-  const message: Message = {
-    method: incoming.method,
-    path: incoming.url + incoming.search,
-    headers: incoming.headers,
-    body: incoming.body,
-    format:
-      incoming.body.mediaType === undefined
-        ? undefined
-        : /json/i.test(incoming.body.mediaType)
-          ? 'JSON'
-          : incoming.body.mediaType,
-  };
-  const request: FlowRequest = {
-    message,
-    method: incoming.method,
-    path: parsed.path,
-    query: parsed.query,
-    cookies: parsed.cookie,
-    headerParameters: parsed.header,
-    rest: incoming.rest,
-    search: incoming.search,
-    remote: incoming.remote,
-  };
-  return { request, faults: parsed.faults };
 }
 
 /** A refusal as a message (RFC 9457). */

@@ -254,6 +254,13 @@ export const FlowDocumentSchema = z.strictObject({
           .array(z.string().regex(/^[0-9A-Fa-f]{64}$/, 'must be a SHA-256 in hexadecimal digits'))
           .max(20)
           .describe('SHA-256 of each live key; several while one takes the place of another'),
+        secrets: z
+          .array(z.string().regex(/^[0-9A-Fa-f]{64}$/, 'must be a SHA-256 in hexadecimal digits'))
+          .max(20)
+          .optional()
+          .describe(
+            'SHA-256 of each live client secret, for tokens from /oauth/token; the id of the app is the client id',
+          ),
       }),
     )
     .optional()
@@ -264,6 +271,12 @@ export const FlowDocumentSchema = z.strictObject({
       z.strictObject({
         name: name.optional(),
         guards: z.array(GuardSchema).optional(),
+        approval: z.boolean().optional().describe('Somebody has to approve each subscription'),
+        scopes: z
+          .array(z.string().min(1).max(100))
+          .max(50)
+          .optional()
+          .describe('What tokens of its apps may be asked for'),
         values: z.record(z.string(), z.unknown()).optional().describe('Read in flows as plan.values.NAME'),
       }),
     )

@@ -1,3 +1,4 @@
+import type { Callers, Tokens } from '../callers/ports';
 import type { Body } from '../message/body';
 import type { Subscribers, Topics } from '../events/ports';
 import type { Headers } from '../message/headers';
@@ -74,6 +75,10 @@ export interface Ports {
   readonly topics?: Topics;
   /** Without it nobody is called back. */
   readonly subscribers?: Subscribers;
+  /** Apps besides those of a document. */
+  readonly callers?: Callers;
+  /** Tokens of our own; without it none is taken. */
+  readonly tokens?: Tokens;
 }
 
 /** Told of every step when somebody looks; nothing is made for it when nobody does. */

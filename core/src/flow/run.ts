@@ -32,6 +32,8 @@ export interface Identity {
 
 /** What a run knows besides the request. */
 export interface RunMore {
+  /** Under which name this gateway runs the API. */
+  readonly api?: string;
   readonly traceId?: string;
   readonly identity?: Identity;
   /** Calls from flow to flow that led here. */

@@ -1,6 +1,9 @@
 import type { FlowDocument, GuardDocument } from '../flow/document';
 import { finding, type Finding } from '../problem';
 
+/** Kinds that read the header Authorization. */
+const BY_AUTHORIZATION: readonly string[] = ['jwt', 'token', 'basic'];
+
 /** Guards that let nobody in, whatever is sent. */
 export function checkGuards(document: FlowDocument, report: (f: Finding) => void): void {
   const look = (guards: readonly GuardDocument[] | undefined, pointer: string) => {
@@ -12,10 +15,13 @@ export function checkGuards(document: FlowDocument, report: (f: Finding) => void
         tell(n, `the guard jwt has no keys of ${g.issuer}`, 'Give it the address of the keys, or the keys.');
       if (g.kind === 'basic' && !Object.keys(g.users).length)
         tell(n, 'the guard basic has no users', 'Give it a user with a password.');
-      if (g.kind === 'jwt' && guards.some((o) => o.kind === 'basic' && !o.off))
+      const rival = BY_AUTHORIZATION.slice(BY_AUTHORIZATION.indexOf(g.kind) + 1).find((k) =>
+        guards.some((o) => o.kind === k && !o.off),
+      );
+      if (BY_AUTHORIZATION.includes(g.kind) && rival)
         tell(
           n,
-          'the guards jwt and basic both want the header Authorization, and both act',
+          `the guards ${g.kind} and ${rival} both want the header Authorization, and both act`,
           'Keep one of them, or give each a door of its own.',
         );
       if (g.kind === 'cors' && g.credentials && g.origins.includes('*'))

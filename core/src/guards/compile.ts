@@ -18,6 +18,18 @@ export function compilePlans(
   );
 }
 
+/** A guard that finds out who calls, for runs that do not say so themselves. */
+export const unlessKnown =
+  (guard: CompiledGuard): CompiledGuard =>
+  (visit) =>
+    visit.run.more.identity?.app ? undefined : guard(visit);
+
+/** A plan by its id or by its name. */
+export const planNamed = (document: FlowDocument, name: string): string | undefined =>
+  Object.hasOwn(document.plans ?? {}, name)
+    ? name
+    : Object.keys(document.plans ?? {}).find((id) => document.plans![id]!.name === name);
+
 /** Lets a call of an operation in, or refuses by throwing. The run is the caller's request, with the operation's message. */
 export type FieldGuard = (run: Run) => Promise<void>;
 

@@ -1,11 +1,21 @@
+import type { KnownCaller, ClosedState } from '../callers/ports';
 import type { FlowDocument } from '../flow/document';
 import type { Run } from '../flow/run';
+import { Refusal } from '../problem';
 
-/** Who calls, once a guard has found out; the plan follows where the document knows the app. */
-export function identify(
+const CLOSED: { readonly [K in ClosedState]: string } = {
+  none: 'has no subscription to this API',
+  asked: 'waits for the approval of its subscription to this API',
+  refused: 'was refused a subscription to this API',
+  paused: 'has a subscription to this API that is paused',
+  ended: 'had a subscription to this API that has ended',
+};
+
+/** Who calls, once a guard has found out; the plan follows where the document knows it. Refuses an app without an open subscription. */
+export function admit(
   run: Run,
   document: FlowDocument,
-  app: { readonly id: string; readonly name: string; readonly plan?: string },
+  app: KnownCaller,
   claims?: Readonly<Record<string, unknown>>,
 ): void {
   const plan = app.plan === undefined ? undefined : document.plans?.[app.plan];
@@ -15,12 +25,20 @@ export function identify(
     ...(claims && { claims }),
   };
   run.planName = app.plan;
+  if (app.closed !== undefined)
+    throw new Refusal('HNG-418', {
+      detail: `The app ${app.name} ${CLOSED[app.closed]}.`,
+      inner: `the subscription of ${app.id} is: ${app.closed}`,
+    });
 }
 
-/** An app by its id in the document; one that is not listed there has no plan. */
-export function appOf(document: FlowDocument, id: string): { id: string; name: string; plan?: string } {
+/** An app by its id: of the document, or of the gateway; one that neither lists has no plan. */
+export function appOf(run: Run, document: FlowDocument, id: string): KnownCaller {
   const app = Object.hasOwn(document.apps ?? {}, id) ? document.apps![id] : undefined;
-  return { id, name: app?.name ?? id, ...(app?.plan !== undefined && { plan: app.plan }) };
+  if (app) return { id, name: app.name ?? id, ...(app.plan !== undefined && { plan: app.plan }) };
+  const known = run.ports.callers?.byId(id, run.more.api);
+  // A token of an outside issuer needs no subscription; one that there is counts.
+  return known && known.closed !== 'none' ? known : { id, name: known?.name ?? id };
 }
 
 /** The realm of a challenge: the name of the API, without what a quoted string may not hold (RFC 9110 §5.6.4). */

@@ -23,6 +23,8 @@ export type CompiledGuard = (visit: Visit) => void | Promise<void>;
 export interface GuardKind<D extends GuardDocument = GuardDocument> {
   readonly kind: D['kind'];
   readonly words: string;
+  /** Finds out who calls: not asked where that is known before, as in a rehearsal that says whose request it plays. */
+  readonly knows?: true;
   /** Refuses by throwing a Refusal. Returns null when there is nothing to do for this operation. */
   compile(guard: D, context: GuardContext): CompiledGuard | null;
   /** Where callers send their secret to this guard: masked wherever a request is shown. */

@@ -12,6 +12,7 @@ import { rateGuard } from './rate/guard';
 import { schemaGuard } from './schema/guard';
 import { signatureGuard } from './signature/guard';
 import { sizeGuard } from './size/guard';
+import { tokenGuard } from './token/guard';
 
 /** Every guard kind has an entry, in the order in which they act. */
 const KINDS: { readonly [K in GuardDocument['kind']]: GuardKind<Extract<GuardDocument, { kind: K }>> } = {
@@ -19,6 +20,7 @@ const KINDS: { readonly [K in GuardDocument['kind']]: GuardKind<Extract<GuardDoc
   network: networkGuard,
   headers: headersGuard,
   key: keyGuard,
+  token: tokenGuard,
   basic: basicGuard,
   jwt: jwtGuard,
   rate: rateGuard,

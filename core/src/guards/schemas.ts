@@ -10,6 +10,7 @@ import { rateGuardSchema } from './rate/schema';
 import { schemaGuardSchema } from './schema/schema';
 import { signatureGuardSchema } from './signature/schema';
 import { sizeGuardSchema } from './size/schema';
+import { tokenGuardSchema } from './token/schema';
 
 /** Schemas of all guard kinds, in the order in which they act at a door: who may read, who comes in, how often, how much, then what. */
 export const GUARD_SCHEMAS = [
@@ -17,6 +18,7 @@ export const GUARD_SCHEMAS = [
   networkGuardSchema,
   headersGuardSchema,
   keyGuardSchema,
+  tokenGuardSchema,
   basicGuardSchema,
   jwtGuardSchema,
   rateGuardSchema,

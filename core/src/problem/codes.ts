@@ -245,6 +245,12 @@ export const CODES = {
     status: 503,
     remedy: 'Try again in a moment. For designers: look whether the issuer can be reached.',
   },
+  'HNG-418': {
+    severity: 'error',
+    title: 'The app has no open subscription',
+    status: 403,
+    remedy: 'Ask for a subscription to a plan of this API, or wait for its approval.',
+  },
   'HNG-413': {
     severity: 'error',
     title: 'The query asks for too much',

@@ -1,4 +1,4 @@
-import { writeJson } from '@hinge/core';
+import { writeJson, type CallersConfig } from '@hinge/core';
 import { createParser } from 'eventsource-parser';
 import { request } from 'undici';
 import type { GatewayConfig } from '../config';
@@ -11,6 +11,7 @@ export interface FeedOptions {
   readonly studio: string;
   readonly token: string;
   readonly apply: (config: GatewayConfig) => Promise<void>;
+  readonly callers: (callers: CallersConfig) => Promise<void>;
   readonly rehearse: (order: RehearsalOrder) => Promise<Rehearsed>;
   readonly log?: (message: string) => void;
 }
@@ -101,6 +102,11 @@ export class FeedClient {
         return;
       }
       await this.report({ kind: 'applied', revision: config.revision });
+      if (config.callers) await this.report({ kind: 'callers-applied', revision: config.callers.revision });
+    } else if (event === 'callers') {
+      const callers = JSON.parse(data) as FeedEvents['callers'];
+      await this.options.callers(callers);
+      await this.report({ kind: 'callers-applied', revision: callers.revision });
     } else if (event === 'rehearse') {
       const order = JSON.parse(data) as FeedEvents['rehearse'];
       try {

@@ -1,3 +1,4 @@
+import type { CallersConfig } from '@hinge/core';
 import type { GatewayConfig } from '../config';
 import type { Rehearsed, RehearsalOrder } from '../rehearsals';
 import type { Trace } from '../telemetry/trace';
@@ -5,6 +6,7 @@ import type { Trace } from '../telemetry/trace';
 /** What the studio sends down the one stream, by event name. */
 export interface FeedEvents {
   config: GatewayConfig;
+  callers: CallersConfig;
   rehearse: RehearsalOrder & { readonly id: string };
   ping: Record<string, never>;
 }
@@ -12,6 +14,8 @@ export interface FeedEvents {
 /** What a gateway reports back. */
 export type FeedReport =
   | { readonly kind: 'applied'; readonly revision: string }
+  | { readonly kind: 'callers-applied'; readonly revision: string }
+  | { readonly kind: 'revoked'; readonly tokens: readonly { readonly jti: string; readonly until: number }[] }
   | { readonly kind: 'refused'; readonly revision: string; readonly why: string }
   | ({ readonly kind: 'rehearsed'; readonly id: string } & Rehearsed)
   | { readonly kind: 'not-rehearsed'; readonly id: string; readonly why: string }

@@ -3,10 +3,12 @@ import {
   refusalMessage,
   Refusal,
   type CompiledApi,
+  type FlowDocument,
   type Message,
   type Ports,
   type StepSeen,
   type SecretPlaces,
+  TokenEndpoint,
 } from '@hinge/core';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo, Socket } from 'node:net';
@@ -26,6 +28,7 @@ export interface ServerOptions {
   readonly ports: Ports;
   readonly metrics: Metrics;
   readonly traces: TraceCollector;
+  readonly tokens?: TokenEndpoint;
 }
 
 /** Callers' port: routes, runs flows, writes replies. */
@@ -36,6 +39,7 @@ export class GatewayServer {
   private apis: readonly LoadedApi[] = [];
   private byName = new Map<string, CompiledApi>();
   private secrets: SecretPlaces | undefined;
+  private givesTokens = false;
   private inFlight = 0;
   private draining = false;
   private readonly sockets = new Sockets({
@@ -84,6 +88,7 @@ export class GatewayServer {
       headers: new Set(apis.flatMap((a) => [...a.compiled.secrets.headers])),
       query: new Set(apis.flatMap((a) => [...a.compiled.secrets.query])),
     };
+    this.givesTokens = this.options.tokens !== undefined && apis.some((a) => asksForTokens(a.config.document));
     this.router = router;
   }
 
@@ -142,6 +147,12 @@ export class GatewayServer {
     const headers = flatHeaders(req);
     const body = bodyOf(req, headers);
     const request: Message = { method: req.method, path: raw, headers, body };
+    if (this.givesTokens && TokenEndpoint.serves(url)) {
+      const origin = `${(req.socket as { encrypted?: boolean }).encrypted ? 'https' : 'http'}://${host ?? ''}`;
+      const call = { method: req.method ?? 'GET', url, headers, body, remote: req.socket.remoteAddress, origin };
+      write(req, res, await this.options.tokens!.answer(call), []);
+      return;
+    }
     // A browser that asks first is answered here, also where the flow would take any method.
     const wanted = req.method === 'OPTIONS' ? headers['access-control-request-method'] : undefined;
     const asked = wanted === undefined ? undefined : this.router.find(wanted, url, host)?.route.operation;
@@ -171,6 +182,7 @@ export class GatewayServer {
         remote: req.socket.remoteAddress,
       },
       {
+        api: match.route.api.config.slug,
         ports: this.options.ports,
         environment: this.config.environment,
         env: this.config.variables ?? {},
@@ -247,6 +259,7 @@ export class GatewayServer {
         remote: req.socket.remoteAddress,
       },
       {
+        api: match.route.api.config.slug,
         ports: this.options.ports,
         environment: this.config.environment,
         env: this.config.variables ?? {},
@@ -342,3 +355,9 @@ function replyHeaders(match: Match, trace: TraceContext, ms: number, backendMs: 
 
 /** One digit behind the point; quicker than toFixed. */
 const tenths = (ms: number): number => Math.round(ms * 10) / 10;
+
+/** One of its doors takes tokens that this gateway gives. */
+const asksForTokens = (d: FlowDocument): boolean =>
+  [d, ...d.doors, ...Object.values(d.operations), ...Object.values(d.topics ?? {}).map((t) => t.door ?? {})].some((o) =>
+    o.guards?.some((g) => g.kind === 'token' && !g.off),
+  );

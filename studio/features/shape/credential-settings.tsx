@@ -5,7 +5,7 @@ import { useState } from 'react';
 import { ChoiceRow, TextRow } from '../fold/fields';
 
 type Of<K extends GuardDocument['kind']> = Extract<GuardDocument, { kind: K }>;
-type Guard = Of<'cors' | 'jwt' | 'basic' | 'signature' | 'headers'>;
+type Guard = Of<'cors' | 'token' | 'jwt' | 'basic' | 'signature' | 'headers'>;
 
 interface Props<G> {
   readonly guard: G;
@@ -24,6 +24,8 @@ const some = <T,>(list: T[]): T[] | undefined => (list.length ? list : undefined
 /** Settings of guards that look at credentials and headers. */
 export function CredentialSettings({ guard, readOnly, onChange }: Props<Guard>) {
   switch (guard.kind) {
+    case 'token':
+      return <Token guard={guard} readOnly={readOnly} onChange={onChange} />;
     case 'jwt':
       return <Jwt guard={guard} readOnly={readOnly} onChange={onChange} />;
     case 'basic':
@@ -35,6 +37,23 @@ export function CredentialSettings({ guard, readOnly, onChange }: Props<Guard>) 
     case 'headers':
       return <HeaderRules guard={guard} readOnly={readOnly} onChange={onChange} />;
   }
+}
+
+function Token({ guard: g, readOnly, onChange }: Props<Of<'token'>>) {
+  return (
+    <div className="guard-settings">
+      <TextRow
+        label="Scopes that are needed"
+        mono
+        value={g.scopes?.join(', ')}
+        placeholder="none; plans give them"
+        readOnly={readOnly}
+        accept={(t) => listOf(t).every((s) => /^[\x21\x23-\x5b\x5d-\x7e]{1,100}$/.test(s))}
+        onChange={(t) => onChange({ ...g, scopes: some(listOf(t)) })}
+      />
+      <span className="soft">Apps get one for their id and secret: POST /oauth/token of the gateway.</span>
+    </div>
+  );
 }
 
 function Jwt({ guard: g, readOnly, onChange }: Props<Of<'jwt'>>) {

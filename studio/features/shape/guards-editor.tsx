@@ -10,6 +10,7 @@ const WORDS: Record<Kind, string> = {
   network: 'only from some networks',
   headers: 'rules for headers',
   key: 'the key of an app',
+  token: 'a token that this gateway gave',
   basic: 'a name and a password',
   jwt: 'a token of an issuer',
   rate: 'so many calls in a while',
@@ -24,6 +25,7 @@ const FRESH: Record<Kind, GuardDocument> = {
   network: { kind: 'network', allow: ['127.0.0.0/8'] },
   headers: { kind: 'headers' },
   key: { kind: 'key' },
+  token: { kind: 'token' },
   basic: { kind: 'basic', users: {} },
   jwt: { kind: 'jwt', issuer: 'https://login.example' },
   rate: { kind: 'rate', calls: 60, seconds: 60 },
@@ -95,6 +97,7 @@ function factsOf(g: GuardDocument): string {
   if (g.kind === 'quota') return `${g.calls} each ${g.each},`;
   if (g.kind === 'concurrency') return `${g.calls} at once,`;
   if (g.kind === 'jwt') return `of ${g.issuer},`;
+  if (g.kind === 'token' && g.scopes?.length) return `with ${g.scopes.join(', ')},`;
   return '';
 }
 
@@ -252,6 +255,7 @@ function Settings({
         </>
       );
     case 'cors':
+    case 'token':
     case 'jwt':
     case 'basic':
     case 'signature':

@@ -1,5 +1,6 @@
 import { Refusal } from '../../problem';
-import { appOf, identify, realmOf } from '../identity';
+import { BEARER_PLACES } from '../bearer';
+import { admit, appOf, realmOf } from '../identity';
 import { sha256 } from '../key/guard';
 import type { GuardKind } from '../kind';
 import type { BasicGuardDocument } from './schema';
@@ -8,13 +9,13 @@ const KEPT = 1000;
 const KEPT_MS = 300_000;
 /** Passwords that are worked on at the same time: guessing must not take the whole gateway. */
 const AT_ONCE = 8;
-const PLACES = { headers: new Set(['authorization']), query: new Set<string>() };
 
 /** A wrong name and a wrong password take the same time and get the same words. What was found is kept for five minutes by its hash: the work is meant to be slow. */
 export const basicGuard: GuardKind<BasicGuardDocument> = {
   kind: 'basic',
+  knows: true,
   words: 'asks for a name and a password',
-  secrets: () => PLACES,
+  secrets: () => BEARER_PLACES,
   scheme: () => ({ type: 'http', scheme: 'basic' }),
   compile(guard, { document }) {
     const known = new Map<string, { readonly right: Promise<boolean>; readonly until: number }>();
@@ -53,8 +54,8 @@ export const basicGuard: GuardKind<BasicGuardDocument> = {
         if (known.size > KEPT) known.delete(known.keys().next().value!);
       }
       if (!(await found.right)) refuse(`no user has this name and password`);
-      identify(run, document, appOf(document, name));
-      run.withhold(PLACES);
+      admit(run, document, appOf(run, document, name));
+      run.withhold(BEARER_PLACES);
     };
   },
 };

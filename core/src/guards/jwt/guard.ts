@@ -2,11 +2,11 @@ import { createLocalJWKSet, errors, jwtVerify, type JSONWebKeySet, type JWTPaylo
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
 import { Refusal } from '../../problem';
-import { appOf, identify, realmOf } from '../identity';
+import { BEARER_PLACES, bearer } from '../bearer';
+import { admit, appOf } from '../identity';
 import type { GuardKind } from '../kind';
 import type { JwtGuardDocument } from './schema';
 
-const PLACES = { headers: new Set(['authorization']), query: new Set<string>() };
 const ALL = ['RS256', 'RS384', 'RS512', 'PS256', 'PS384', 'PS512', 'ES256', 'ES384', 'ES512', 'EdDSA'];
 const KEEP_MS = 600_000;
 /** An unknown key makes the set be fetched again, but not more often than this: anybody can send an unknown key. */
@@ -20,8 +20,9 @@ const LONGEST = 16_384;
  */
 export const jwtGuard: GuardKind<JwtGuardDocument> = {
   kind: 'jwt',
+  knows: true,
   words: 'asks for a token of an issuer',
-  secrets: () => PLACES,
+  secrets: () => BEARER_PLACES,
   scheme: (guard) => ({
     type: 'http',
     scheme: 'bearer',
@@ -30,40 +31,21 @@ export const jwtGuard: GuardKind<JwtGuardDocument> = {
   }),
   compile(guard, { document }) {
     const keys = new KeySet(guard);
-    const realm = realmOf(document);
-    const challenge = (more = '') => ({ 'www-authenticate': `Bearer realm="${realm}"${more}` });
+    const tokens = bearer(document, guard.issuer, guard.scopes);
     return async ({ run }) => {
-      const token = /^bearer +([A-Za-z0-9._~+/-]+=*)$/i.exec(run.message.headers.authorization ?? '')?.[1];
-      // RFC 6750 §3.1: no error code where no token was sent.
-      if (token === undefined)
-        throw new Refusal('HNG-414', {
-          detail: `A token of ${guard.issuer} is needed, in the header Authorization (Bearer).`,
-          headers: challenge(),
-          inner: 'no Authorization: Bearer was sent',
-        });
+      const token = tokens.of(run);
       let claims: JWTPayload;
       try {
         if (token.length > LONGEST) throw new errors.JWTInvalid('the token is too long');
         claims = await keys.verify(token, run);
       } catch (error) {
         if (error instanceof Refusal) throw error;
-        const words = wordsOf(error);
-        throw new Refusal('HNG-414', {
-          detail: words,
-          headers: challenge(`, error="invalid_token", error_description="${words}"`),
-          inner: (error as Error).message,
-        });
+        throw tokens.refusal(wordsOf(error), error);
       }
-      const has = new Set(scopesOf(claims));
-      const missing = (guard.scopes ?? []).filter((s) => !has.has(s));
-      if (missing.length)
-        throw new Refusal('HNG-415', {
-          detail: `The token lacks ${missing.length === 1 ? 'the scope' : 'the scopes'} ${missing.join(', ')}.`,
-          headers: challenge(`, error="insufficient_scope", scope="${(guard.scopes ?? []).join(' ')}"`),
-        });
+      tokens.demand(scopesOf(claims));
       const id = (guard.app ?? ['client_id', 'azp', 'sub']).map((c) => claims[c]).find((v) => typeof v === 'string');
-      identify(run, document, appOf(document, typeof id === 'string' ? id : guard.issuer), claims);
-      run.withhold(PLACES);
+      admit(run, document, appOf(run, document, typeof id === 'string' ? id : guard.issuer), claims);
+      run.withhold(BEARER_PLACES);
     };
   },
 };

@@ -1,6 +1,6 @@
 import type { SecretPlaces } from '../../message/secrets';
 import { Refusal } from '../../problem';
-import { identify, realmOf } from '../identity';
+import { admit, realmOf } from '../identity';
 import type { GuardKind } from '../kind';
 import type { KeyGuardDocument } from './schema';
 
@@ -10,6 +10,7 @@ import type { KeyGuardDocument } from './schema';
  */
 export const keyGuard: GuardKind<KeyGuardDocument> = {
   kind: 'key',
+  knows: true,
   words: 'asks for the key of an app',
   secrets: placesOf,
   scheme: (guard) => {
@@ -32,7 +33,8 @@ export const keyGuard: GuardKind<KeyGuardDocument> = {
       const given =
         (name && run.message.headers[name]) ||
         (guard.query !== undefined ? new URLSearchParams(run.request.search).get(guard.query) : undefined);
-      const app = given ? apps.get(await sha256(given)) : undefined;
+      const hash = given ? await sha256(given) : undefined;
+      const app = hash === undefined ? undefined : (apps.get(hash) ?? run.ports.callers?.byKey(hash, run.more.api));
       if (!app)
         throw new Refusal('HNG-410', {
           detail: `A valid key is needed, in ${where}.`,
@@ -41,7 +43,7 @@ export const keyGuard: GuardKind<KeyGuardDocument> = {
           },
           inner: given ? 'no app has this key' : 'no key was sent',
         });
-      identify(run, document, app);
+      admit(run, document, app);
       run.withhold(places);
     };
   },

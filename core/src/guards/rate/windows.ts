@@ -16,6 +16,13 @@ export class Windows {
     private readonly windowMs: number,
   ) {}
 
+  /** Milliseconds until a call would be let in; nothing is counted. */
+  wait(key: string, now: number): number {
+    const w = this.all.get(key);
+    if (!w || w.filled < this.calls) return 0;
+    return Math.max(0, w.times[(w.next - w.filled + this.calls) % this.calls]! + this.windowMs - now);
+  }
+
   /** `left`: calls that may still come now; `waitMs`: until the oldest call leaves the window. */
   take(key: string, now: number): { ok: boolean; left: number; waitMs: number } {
     let w = this.all.get(key);

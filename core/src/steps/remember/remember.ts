@@ -191,10 +191,12 @@ function giveOld(run: Run, old: Remembered, life: number, more: string): void {
   tell(run, `fwd=stale${more}; detail=stale-if-error`, { hit: true, stale: true, age, life });
 }
 
-/** What is kept must not change, nor hold on to a connection. */
+/** What is kept must not change, nor hold on to a connection. A cookie is for the caller who got it, never for the next. */
 function settled(m: Message): Message {
   m.body.bytes();
-  return m;
+  if (m.headers['set-cookie'] === undefined) return m;
+  const { 'set-cookie': _his, ...headers } = m.headers;
+  return { ...m, headers };
 }
 
 function recall(run: Run, r: Remembered, life: number, more = ''): void {

@@ -1,0 +1,4 @@
+export * from './directory';
+export * from './endpoint';
+export * from './ports';
+export * from './tokens';
