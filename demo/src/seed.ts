@@ -1,6 +1,6 @@
 import { schema } from '@hinge/studio/db';
 import { hashPassword } from 'better-auth/crypto';
-import { drizzle } from 'drizzle-orm/node-postgres';
+import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres';
 import { createHash, randomUUID } from 'node:crypto';
 import { Pool } from 'pg';
 import { demoApis, demoBackends } from './documents';
@@ -20,6 +20,8 @@ export interface SeedOptions {
 export const SIGN_INS = [
   { name: 'M. Ruff', email: 'ruff@tarnhaven.example', password: 'grey-wagtail', role: 'designer' },
   { name: 'O. Plover', email: 'plover@tarnhaven.example', password: 'grey-wagtail', role: 'operator' },
+  { name: 'A. Turnstone', email: 'turnstone@tarnhaven.example', password: 'grey-wagtail', role: 'auditor' },
+  { name: 'K. Dunlin', email: 'dunlin@agents.example', password: 'grey-wagtail', role: 'caller' },
 ] as const;
 
 /** Fills an empty database; what is there already stays as it is. The gateway's row follows the ports of this start. */
@@ -70,7 +72,27 @@ export async function seed(options: SeedOptions): Promise<void> {
       if (made.length)
         await db.insert(schema.drafts).values({ api: slug, revision: 1, document, createdBy: 'demo', note: 'seeded' });
     }
+    await seedCallers(db);
   } finally {
     await pool.end();
+  }
+}
+
+const APPS = [
+  { id: 'kittiwake', name: 'Kittiwake Agency', owner: 'kittiwake@agents.example', plan: 'channel', state: 'approved' },
+  { id: 'dunlin', name: 'Dunlin & Sons', owner: 'dunlin@agents.example', plan: 'quay', state: 'approved' },
+  { id: 'sandpiper', name: 'Sandpiper Freight', owner: 'sandpiper@agents.example', plan: 'channel', state: 'asked' },
+] as const;
+
+/** The agents of the harbour and what they may call. Keys are made by whoever tries it. */
+async function seedCallers(db: NodePgDatabase<typeof schema>): Promise<void> {
+  for (const { id, name, owner, plan, state } of APPS) {
+    const made = await db
+      .insert(schema.callerApps)
+      .values({ id, name, owner, createdBy: 'demo' })
+      .onConflictDoNothing()
+      .returning();
+    if (made.length)
+      await db.insert(schema.subscriptions).values({ app: id, api: 'tides', plan, state, createdBy: name });
   }
 }

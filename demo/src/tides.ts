@@ -13,7 +13,24 @@ export function tidesApi(): FlowDocument {
     doors: [
       { name: 'json', path: '/tides/v1', answers: 'json' },
       { name: 'xml', path: '/tides/v2', answers: 'xml' },
+      { name: 'agents', path: '/tides/agents', answers: 'json', guards: [{ kind: 'key' }] },
     ],
+    plans: {
+      quay: {
+        name: 'Quay',
+        guards: [{ kind: 'rate', calls: 24, seconds: 60 }],
+        scopes: ['tides:read'],
+        values: { cacheSeconds: 900 },
+      },
+      channel: {
+        name: 'Channel',
+        approval: true,
+        guards: [{ kind: 'rate', calls: 240, seconds: 60 }],
+        scopes: ['tides:read'],
+        values: { cacheSeconds: 120 },
+      },
+      'pilot-station': { name: 'Pilot station', approval: true, scopes: ['tides:read'], values: { cacheSeconds: 0 } },
+    },
     operations: {
       ...document.operations,
       getTideTable: {

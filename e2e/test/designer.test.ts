@@ -100,7 +100,7 @@ describe('one door open, one by key', () => {
     await page.click('[role=tab]', 'Doors');
     await page.click('button', 'Add a door');
     await hands.choose('Add a guard: of the door door2', 'key');
-    await page.click('[role=tab]', 'Callers');
+    await page.click('[role=tab]', 'Plans');
     await page.fill('input[aria-label="Name of a new plan"]', 'Quay');
     await page.click('button', 'Add a plan');
     await hands.choose('Add a guard: of the plan quay', 'rate');

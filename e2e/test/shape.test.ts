@@ -360,7 +360,7 @@ describe('axe on what stands apart', () => {
     await driver.sleep(400);
     expect(await hands.serious()).toEqual([]);
     await page.open('/apis/tides');
-    for (const tab of ['Types', 'Callers']) {
+    for (const tab of ['Types', 'Plans']) {
       await page.click('[role=tab]', tab);
       await driver.sleep(300);
       expect([tab, await hands.serious()]).toEqual([tab, []]);

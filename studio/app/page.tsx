@@ -5,7 +5,9 @@ import { assemble, getDraft, listApis } from '../features/apis/server';
 import { ApiTable } from '../features/apis/api-table';
 import { gatewayStates } from '../features/gateways/server';
 import { listBackends } from '../features/backends/server';
+import { waiting } from '../features/callers/server';
 import { GatewayList } from '../features/gateways/gateway-list';
+import { demandUser } from '../lib/session';
 import { Shell } from '../features/shell/shell';
 
 export const dynamic = 'force-dynamic';
@@ -13,8 +15,11 @@ export const metadata = { title: 'Desk' };
 
 /** What needs you now, then the APIs. */
 export default async function Page() {
-  const [apis, gateways, backends] = await Promise.all([listApis(), gatewayStates(), listBackends()]);
+  await demandUser();
+  const [apis, gateways, backends, asked] = await Promise.all([listApis(), gatewayStates(), listBackends(), waiting()]);
   const needs: { text: string; href: string; code?: string }[] = [];
+  for (const s of asked)
+    needs.push({ text: `${s.appName} asks for ${s.wanted ?? s.planName} of ${s.apiName}`, href: '/callers' });
   for (const g of gateways) {
     if (!g.connected)
       needs.push({ text: `The gateway ${g.name} is not connected; it serves the revision it had`, href: '/releases' });

@@ -1,4 +1,4 @@
-import type { ContractFiles, FlowDocument } from '@hinge/core';
+import type { ContractFiles, FlowDocument, SubscriptionState } from '@hinge/core';
 import {
   boolean,
   doublePrecision,
@@ -166,8 +166,85 @@ export const gateways = pgTable('gateways', {
   wantedRevision: text('wanted_revision'),
   appliedRevision: text('applied_revision'),
   appliedAt: timestamp('applied_at', { withTimezone: true }),
+  wantedCallers: text('wanted_callers'),
+  appliedCallers: text('applied_callers'),
   refusal: text('refusal'),
   seenAt: timestamp('seen_at', { withTimezone: true }),
+});
+
+/* Callers: who calls, with what, on which plan. Plans stand in the documents of APIs and are released with them. */
+export const callerApps = pgTable('caller_apps', {
+  id: text('id').primaryKey(),
+  name: text('name').notNull(),
+  /** E-mail address of whoever answers for it. */
+  owner: text('owner').notNull(),
+  createdAt: created,
+  createdBy: text('created_by').notNull(),
+});
+
+export const subscriptions = pgTable(
+  'subscriptions',
+  {
+    id: serial('id').primaryKey(),
+    app: text('app')
+      .notNull()
+      .references(() => callerApps.id, { onDelete: 'cascade' }),
+    api: text('api')
+      .notNull()
+      .references(() => apis.slug, { onDelete: 'cascade' }),
+    plan: text('plan').notNull(),
+    /** Another plan that waits for approval; until then the subscription stays as it is. */
+    wantedPlan: text('wanted_plan'),
+    state: text('state').$type<SubscriptionState>().notNull(),
+    /** Why it was refused or paused. */
+    reason: text('reason').notNull().default(''),
+    createdAt: created,
+    createdBy: text('created_by').notNull(),
+    decidedAt: timestamp('decided_at', { withTimezone: true }),
+    decidedBy: text('decided_by'),
+  },
+  (t) => [uniqueIndex('subscriptions_app_api').on(t.app, t.api)],
+);
+
+export const credentials = pgTable(
+  'credentials',
+  {
+    id: serial('id').primaryKey(),
+    app: text('app')
+      .notNull()
+      .references(() => callerApps.id, { onDelete: 'cascade' }),
+    environment: text('environment')
+      .notNull()
+      .references(() => environments.name),
+    kind: text('kind').$type<'key' | 'secret'>().notNull(),
+    /** SHA-256, hexadecimal; the credential itself is kept nowhere. */
+    hash: text('hash').notNull().unique(),
+    /** Its last letters, to tell one from another. */
+    hint: text('hint').notNull(),
+    createdAt: created,
+    createdBy: text('created_by').notNull(),
+    /** Set when another takes its place: until then both are live. */
+    until: timestamp('until', { withTimezone: true }),
+    revokedAt: timestamp('revoked_at', { withTimezone: true }),
+    revokedBy: text('revoked_by'),
+  },
+  (t) => [index('credentials_app').on(t.app)],
+);
+
+/** What signs tokens of an environment: a private JWK, encrypted (JWE) with the studio's secret. */
+export const tokenKeys = pgTable('token_keys', {
+  environment: text('environment')
+    .primaryKey()
+    .references(() => environments.name),
+  kid: text('kid').notNull(),
+  sealed: text('sealed').notNull(),
+  createdAt: created,
+});
+
+export const revokedTokens = pgTable('revoked_tokens', {
+  jti: text('jti').primaryKey(),
+  environment: text('environment').notNull(),
+  until: timestamp('until', { withTimezone: true }).notNull(),
 });
 
 export const traces = pgTable(
@@ -180,6 +257,7 @@ export const traces = pgTable(
     operation: text('operation'),
     release: integer('release'),
     environment: text('environment'),
+    app: text('app'),
     method: text('method').notNull(),
     url: text('url').notNull(),
     status: integer('status').notNull(),
@@ -187,5 +265,5 @@ export const traces = pgTable(
     backendMs: doublePrecision('backend_ms').notNull(),
     body: json('body').$type<unknown>().notNull(),
   },
-  (t) => [index('traces_at').on(t.at), index('traces_api').on(t.api, t.at)],
+  (t) => [index('traces_at').on(t.at), index('traces_api').on(t.api, t.at), index('traces_app').on(t.app, t.at)],
 );

@@ -2,7 +2,10 @@ import { betterAuth } from 'better-auth';
 import { drizzleAdapter } from 'better-auth/adapters/drizzle';
 import { database, schema } from '../db/client';
 
-export type Role = 'designer' | 'operator';
+export type Role = 'designer' | 'operator' | 'auditor' | 'caller';
+export const EVERYBODY: readonly Role[] = ['designer', 'operator', 'auditor', 'caller'];
+/** Who may look at everything. */
+export const READERS: readonly Role[] = ['designer', 'operator', 'auditor'];
 
 function make() {
   return betterAuth({

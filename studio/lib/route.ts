@@ -52,6 +52,12 @@ function checkOrigin(request: Request): void {
   if (!origin || new URL(origin).host !== host) throw new Told(403, 'The request does not come from this studio.');
 }
 
+/** A number in a path. */
+export function numberOf(text: string): number {
+  if (!/^[1-9]\d{0,8}$/.test(text)) throw new Told(404, 'There is nothing under this number.');
+  return Number(text);
+}
+
 const BODY_LIMIT = 24 * 1024 * 1024;
 
 async function readBody<B>(request: Request, schema: z.ZodType<B>): Promise<B> {

@@ -1,6 +1,6 @@
 import { headers } from 'next/headers';
 import { redirect } from 'next/navigation';
-import { auth, type Role } from './auth';
+import { auth, READERS, type Role } from './auth';
 
 export interface SignedIn {
   readonly id: string;
@@ -16,9 +16,10 @@ export async function currentUser(): Promise<SignedIn | undefined> {
   return { id, name, email, role: (session.user as { role?: Role }).role ?? 'operator' };
 }
 
-/** For pages: whoever is not signed in goes to the sign-in. */
-export async function demandUser(): Promise<SignedIn> {
+/** For pages: whoever is not signed in goes to the sign-in, and who may not look at the page to where they may. */
+export async function demandUser(roles: readonly Role[] = READERS): Promise<SignedIn> {
   const user = await currentUser();
   if (!user) redirect('/sign-in');
+  if (!roles.includes(user.role)) redirect('/callers');
   return user;
 }

@@ -1,9 +1,6 @@
-import { afterAll, beforeAll, describe, expect, jest, test } from '@jest/globals';
-import { berthsApi, demoApis, berthsContract, seed, SIGN_INS } from '@hinge/demo';
+import { describe, expect, jest, test } from '@jest/globals';
+import { berthsApi, demoApis, berthsContract, SIGN_INS } from '@hinge/demo';
 import { Client } from 'pg';
-import { mkdtempSync } from 'node:fs';
-import { ensureDatabase, startPostgres, type RunningPostgres } from '../../command/src/up/postgres';
-import { migrateDatabase } from '../db';
 import {
   assemble,
   createApi,
@@ -22,35 +19,12 @@ import { hub } from '../features/gateways/hub';
 import { configFor, gatewayOf, gatewayStates, openFeed, takeReport } from '../features/gateways/server';
 import { caseOf } from '../features/traffic/keep';
 import { getTrace, listTraces } from '../features/traffic/server';
+import { withDatabase } from './base';
 import type { StoredTrace } from '../features/fold/trace-fold';
 
 jest.setTimeout(60_000);
-let postgres: RunningPostgres;
 let url: string;
-
-beforeAll(async () => {
-  postgres = await startPostgres(mkdtempSync('/var/tmp/hinge-test-'));
-  url = await ensureDatabase(postgres, 'studio_test');
-  await Promise.all([migrateDatabase(url), migrateDatabase(url)]);
-  process.env.DATABASE_URL = url;
-  const options = {
-    connectionString: url,
-    demo: true,
-    gatewayToken: 'token',
-    gatewayAddress: 'http://127.0.0.1:1',
-    berthsAddress: 'http://127.0.0.1:2/soap',
-    brokerAddress: 'mqtt://127.0.0.1:1',
-    receiverAddress: 'http://127.0.0.1:1/hooks/',
-    townAddress: 'http://127.0.0.1:3',
-  };
-  await seed(options);
-  await seed(options);
-}, 120_000);
-afterAll(async () => {
-  const held = globalThis as { hingeDatabase?: { $client: { end(): Promise<void> } } };
-  await held.hingeDatabase?.$client.end();
-  postgres.stop();
-});
+withDatabase((u) => (url = u));
 
 describe('drafts', () => {
   test('the demo is there once, however often it is seeded', async () => {
@@ -233,10 +207,10 @@ describe('releases and the feed', () => {
       a: 2,
     };
     await takeReport(
-      { name: 'quay-1' },
+      { name: 'quay-1', environment: 'sandbox' },
       { kind: 'traces', traces: [t, { ...t, id: 'span2', status: 404, operation: undefined }] },
     );
-    await takeReport({ name: 'quay-1' }, { kind: 'traces', traces: [t] });
+    await takeReport({ name: 'quay-1', environment: 'sandbox' }, { kind: 'traces', traces: [t] });
     expect(await listTraces({})).toHaveLength(2);
     expect(await listTraces({ status: '4' })).toMatchObject([{ id: 'span2', operation: null }]);
     expect(await listTraces({ text: '1%25' })).toHaveLength(2);

@@ -64,6 +64,8 @@ export interface Outcome {
   readonly backendMs: number;
   /** Set when the reply is a problem that the gateway made. */
   readonly refusal?: Refusal;
+  /** Who called, where a guard found out. */
+  readonly identity?: Identity;
   /** The operation that answered, where a door has one way in for many. */
   readonly operation?: CompiledOperation;
 }
@@ -314,9 +316,15 @@ function compileOperation(
           return {
             reply: marked(soapOutward(run.message, soap, callerVersion(run, incoming)), run),
             backendMs: run.backendMs,
+            identity: run.identity,
           };
-        if (run.message.body.pending) return { reply: marked(run.message, run), backendMs: run.backendMs };
-        return { reply: marked(shape.outward(run.message, accept), run), backendMs: run.backendMs };
+        if (run.message.body.pending)
+          return { reply: marked(run.message, run), backendMs: run.backendMs, identity: run.identity };
+        return {
+          reply: marked(shape.outward(run.message, accept), run),
+          backendMs: run.backendMs,
+          identity: run.identity,
+        };
       } catch (error) {
         const refusal =
           error instanceof Refusal
@@ -328,10 +336,10 @@ function compileOperation(
               });
         if (soap) {
           const fault = faultOf(refusal, callerVersion(run, incoming), incoming.url, context.traceId);
-          return { reply: marked(fault, run, true), backendMs: run.backendMs, refusal };
+          return { reply: marked(fault, run, true), backendMs: run.backendMs, refusal, identity: run.identity };
         }
         const reply = shape.outward(refusalMessage(refusal, incoming.url, context.traceId), accept);
-        return { reply: marked(reply, run, true), backendMs: run.backendMs, refusal };
+        return { reply: marked(reply, run, true), backendMs: run.backendMs, refusal, identity: run.identity };
       } finally {
         for (const end of run.endings) end();
       }

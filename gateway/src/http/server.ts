@@ -208,6 +208,8 @@ export class GatewayServer {
         release: match.route.api.config.release,
         door: match.route.door,
         operation: operation.id,
+        app: outcome.identity?.app?.id,
+        plan: outcome.identity?.plan?.name,
       },
       request,
       reply: outcome.reply,

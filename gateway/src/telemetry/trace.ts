@@ -23,6 +23,9 @@ export interface Trace {
   readonly api?: string;
   readonly release?: number;
   readonly environment?: string;
+  /** Id of the app that called, where a guard found out, and the name of its plan. */
+  readonly app?: string;
+  readonly plan?: string;
   readonly door?: string;
   readonly operation?: string;
   readonly method: string;

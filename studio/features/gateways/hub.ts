@@ -5,7 +5,7 @@ import { randomUUID } from 'node:crypto';
 export interface Line {
   readonly gateway: string;
   readonly environment: string;
-  send(event: 'config' | 'rehearse' | 'ping', data: unknown): void;
+  send(event: 'config' | 'callers' | 'rehearse' | 'ping', data: unknown): void;
 }
 
 /** What a gateway sends back: one case message by message, or many judged. */

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import { and, desc, eq, lt } from 'drizzle-orm';
 import { z } from 'zod';
 import { database, schema } from '../../db/client';
+import { callersFor, takeRevoked } from '../callers/config';
 import { hub, type Line } from './hub';
 
 const { gateways, rollouts, releases, environments, traces } = schema;
@@ -38,7 +39,7 @@ export async function configFor(environment: string) {
     .update(JSON.stringify([variables, rows.map((r) => [r.slug, r.hash, r.release])]))
     .digest('hex')
     .slice(0, 12);
-  return { revision, environment, variables, traceShare: 1, apis: rows };
+  return { revision, environment, variables, traceShare: 1, apis: rows, callers: await callersFor(environment) };
 }
 
 /** Sends the present configuration to all gateways of the environment; they answer with `applied`. */
@@ -46,7 +47,7 @@ export async function sendConfig(environment: string): Promise<string> {
   const config = await configFor(environment);
   await database()
     .update(gateways)
-    .set({ wantedRevision: config.revision, refusal: null })
+    .set({ wantedRevision: config.revision, wantedCallers: config.callers.revision, refusal: null })
     .where(eq(gateways.environment, environment));
   for (const line of hub().in(environment)) line.send('config', config);
   return config.revision;
@@ -60,7 +61,7 @@ export async function openFeed(
   const config = await configFor(gateway.environment);
   await database()
     .update(gateways)
-    .set({ seenAt: new Date(), wantedRevision: config.revision })
+    .set({ seenAt: new Date(), wantedRevision: config.revision, wantedCallers: config.callers.revision })
     .where(eq(gateways.name, gateway.name));
   const encoder = new TextEncoder();
   let close = () => undefined as void;
@@ -98,6 +99,11 @@ export async function openFeed(
 const loose = z.looseObject({});
 export const reportSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('applied'), revision: z.string() }),
+  z.object({ kind: z.literal('callers-applied'), revision: z.string() }),
+  z.object({
+    kind: z.literal('revoked'),
+    tokens: z.array(z.object({ jti: z.string().min(1).max(100), until: z.number().int().positive() })).max(1000),
+  }),
   z.object({ kind: z.literal('refused'), revision: z.string(), why: z.string() }),
   z.object({
     kind: z.literal('rehearsed'),
@@ -117,6 +123,7 @@ const traceHead = z.object({
   operation: z.string().optional(),
   release: z.int().optional(),
   environment: z.string().optional(),
+  app: z.string().max(200).optional(),
   method: z.string(),
   url: z.string(),
   status: z.int(),
@@ -127,7 +134,7 @@ const traceHead = z.object({
 /** Traces beyond this many are dropped, oldest first. */
 const TRACES_KEPT = 20_000;
 
-export async function takeReport(gateway: { name: string }, report: Report): Promise<void> {
+export async function takeReport(gateway: { name: string; environment: string }, report: Report): Promise<void> {
   const db = database();
   switch (report.kind) {
     case 'applied':
@@ -135,6 +142,15 @@ export async function takeReport(gateway: { name: string }, report: Report): Pro
         .update(gateways)
         .set({ appliedRevision: report.revision, appliedAt: new Date(), seenAt: new Date(), refusal: null })
         .where(eq(gateways.name, gateway.name));
+      return;
+    case 'callers-applied':
+      await db
+        .update(gateways)
+        .set({ appliedCallers: report.revision, seenAt: new Date() })
+        .where(eq(gateways.name, gateway.name));
+      return;
+    case 'revoked':
+      await takeRevoked(gateway.environment, report.tokens);
       return;
     case 'refused':
       await db

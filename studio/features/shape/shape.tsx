@@ -12,10 +12,10 @@ import { useDraft } from '../fold/use-draft';
 import { useShortcuts } from '../fold/use-shortcuts';
 import { QueryTab } from '../graph/query-tab';
 import { AboutTab } from './about-tab';
-import { CallersTab } from './callers-tab';
 import { DoorsTab } from './doors-tab';
 import { NewOperation } from './new-operation';
 import { OperationDrawer } from './operation-drawer';
+import { PlansTab } from './plans-tab';
 import { useSavedLinks } from './saved-links';
 import { TextPanel } from './text-panel';
 import { TopicsTab } from './topics-tab';
@@ -38,7 +38,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
   const d = useDraft(slug, draft, editable);
   const { document, state } = d;
   useShortcuts(d.undo, d.redo, () => void d.saveNow(), nothing);
-  const [tab, setTab] = useState<'operations' | 'doors' | 'types' | 'topics' | 'query' | 'callers' | 'about'>(
+  const [tab, setTab] = useState<'operations' | 'doors' | 'types' | 'topics' | 'query' | 'plans' | 'about'>(
     'operations',
   );
   const [open, setOpen] = useState<string>();
@@ -107,7 +107,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
             <Tab value="topics" label={`Topics ${Object.keys(document.topics ?? {}).length}`} />
             {hasGraph && <Tab value="query" label="Query" />}
             <Tab value="about" label="About" />
-            <Tab value="callers" label={`Callers ${Object.keys(document.apps ?? {}).length}`} />
+            <Tab value="plans" label={`Plans ${Object.keys(document.plans ?? {}).length}`} />
           </Tabs>
           {tab === 'operations' && (
             <>
@@ -143,7 +143,7 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
           )}
           {tab === 'query' && hasGraph && <QueryTab slug={slug} document={document} environments={environments} />}
           {tab === 'about' && <AboutTab document={document} readOnly={readOnly} onChange={d.change} />}
-          {tab === 'callers' && <CallersTab document={document} readOnly={readOnly} onChange={d.change} />}
+          {tab === 'plans' && <PlansTab slug={slug} document={document} readOnly={readOnly} onChange={d.change} />}
         </div>
         {text && <TextPanel slug={slug} document={document} readOnly={readOnly} near={open} onChange={d.change} />}
       </div>

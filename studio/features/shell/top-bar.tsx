@@ -10,6 +10,7 @@ const AREAS = [
   ['/', 'Desk'],
   ['/backends', 'Backends'],
   ['/apis', 'APIs'],
+  ['/callers', 'Callers'],
   ['/releases', 'Releases'],
   ['/traffic', 'Traffic'],
 ] as const;
@@ -31,7 +32,7 @@ export function TopBar({ user }: { user: { name: string; role: string } }) {
         Up Hinge
       </Link>
       <nav aria-label="Areas">
-        {AREAS.map(([href, name]) => (
+        {AREAS.filter(([href]) => user.role !== 'caller' || href === '/callers').map(([href, name]) => (
           <Link key={href} href={href} aria-current={here(href) ? 'page' : undefined}>
             {name}
           </Link>

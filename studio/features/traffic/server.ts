@@ -10,6 +10,7 @@ export interface TraceRow {
   readonly operation: string | null;
   readonly release: number | null;
   readonly environment: string | null;
+  readonly app: string | null;
   readonly method: string;
   readonly url: string;
   readonly status: number;
@@ -39,6 +40,7 @@ export async function listTraces(filter: TraceFilter): Promise<TraceRow[]> {
       or(
         ilike(traces.url, `%${filter.text.replace(/[%_\\]/g, '\\$&')}%`),
         ilike(traces.operation, `%${filter.text.replace(/[%_\\]/g, '\\$&')}%`),
+        eq(traces.app, filter.text),
       ),
     );
   if (filter.before && !Number.isNaN(Date.parse(filter.before))) where.push(lt(traces.at, new Date(filter.before)));
@@ -50,6 +52,7 @@ export async function listTraces(filter: TraceFilter): Promise<TraceRow[]> {
       operation: traces.operation,
       release: traces.release,
       environment: traces.environment,
+      app: traces.app,
       method: traces.method,
       url: traces.url,
       status: traces.status,

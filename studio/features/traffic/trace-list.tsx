@@ -34,13 +34,13 @@ export function TraceList({ initial, apis }: { initial: TraceRow[]; apis: readon
         <span className="soft">{before.length ? 'older ones' : 'newest first, as they come'}</span>
         <span className="grow" />
         <TextField
-          placeholder="Path or operation"
+          placeholder="Path, operation or app"
           value={text}
           onChange={(e) => {
             setText(e.target.value);
             setBefore([]);
           }}
-          slotProps={{ htmlInput: { 'aria-label': 'Path or operation' } }}
+          slotProps={{ htmlInput: { 'aria-label': 'Path, operation or app' } }}
           sx={{ width: 200 }}
         />
         <Select
@@ -82,6 +82,7 @@ export function TraceList({ initial, apis }: { initial: TraceRow[]; apis: readon
               <th>When</th>
               <th>Request</th>
               <th>Operation</th>
+              <th>App</th>
               <th>Status</th>
               <th style={{ textAlign: 'right' }}>Time</th>
               <th>Answered by</th>
@@ -102,6 +103,7 @@ export function TraceList({ initial, apis }: { initial: TraceRow[]; apis: readon
                   </Link>
                 </td>
                 <td>{t.operation ?? <span className="soft">none</span>}</td>
+                <td className="nowrap">{t.app === null ? <span className="soft">not known</span> : t.app}</td>
                 <td className={`mono ${t.status >= 500 ? 'rust' : t.status >= 400 ? 'brass' : 'spruce'}`}>
                   {t.status}
                 </td>
@@ -117,7 +119,7 @@ export function TraceList({ initial, apis }: { initial: TraceRow[]; apis: readon
             ))}
             {!rows.length && (
               <tr>
-                <td colSpan={6}>
+                <td colSpan={7}>
                   <div className="empty">
                     <strong>{plain ? 'No request yet' : 'No trace fits'}</strong>
                     {plain

@@ -1,5 +1,6 @@
 import { gatewayStates } from '../../../features/gateways/server';
+import { READERS } from '../../../lib/auth';
 import { jsonRoute } from '../../../lib/route';
 
 export const dynamic = 'force-dynamic';
-export const GET = jsonRoute(['designer', 'operator'], undefined, async () => ({ gateways: await gatewayStates() }));
+export const GET = jsonRoute(READERS, undefined, async () => ({ gateways: await gatewayStates() }));

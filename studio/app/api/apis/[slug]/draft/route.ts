@@ -1,11 +1,12 @@
 import { z } from 'zod';
 import { demandShape, getDraft, saveDraft } from '../../../../../features/apis/server';
 import { draftAt } from '../../../../../features/releases/versions-server';
+import { READERS } from '../../../../../lib/auth';
 import { jsonRoute, Told } from '../../../../../lib/route';
 
 const body = z.object({ base: z.int().min(1), document: z.looseObject({}), note: z.string().max(500).default('') });
 
-export const GET = jsonRoute<{ slug: string }>(['designer', 'operator'], undefined, async ({ params, request }) => {
+export const GET = jsonRoute<{ slug: string }>(READERS, undefined, async ({ params, request }) => {
   const revision = new URL(request.url).searchParams.get('revision');
   if (revision !== null) {
     const document = await draftAt(params.slug, Number(revision) || 0);

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { topicAddress } from '../../../../../../features/topics/server';
+import { READERS } from '../../../../../../lib/auth';
 import { jsonRoute, Told } from '../../../../../../lib/route';
 
 type Where = { slug: string; topic: string };
@@ -11,7 +12,7 @@ const unreachable = (error: unknown): never => {
 };
 
 /** Events of a topic as the gateway streams them: the studio passes them on, so that a page need not know the gateway. */
-export const GET = jsonRoute<Where>(['designer', 'operator'], undefined, async ({ params, request }) => {
+export const GET = jsonRoute<Where>(READERS, undefined, async ({ params, request }) => {
   const { searchParams } = new URL(request.url);
   const address = await topicAddress(params.slug, params.topic, searchParams.get('in') ?? '');
   const reply = await fetch(address, {

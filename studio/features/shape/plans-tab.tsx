@@ -4,7 +4,9 @@ import TextField from '@mui/material/TextField';
 import { sha256, type FlowDocument } from '@hinge/core';
 import { useState } from 'react';
 import { ChoiceRow, JsonRow, RowMoves, TextRow } from '../fold/fields';
+import Link from 'next/link';
 import { GuardsEditor } from './guards-editor';
+import { PlanHolders } from './plan-holders';
 
 type Apps = NonNullable<FlowDocument['apps']>;
 type Plans = NonNullable<FlowDocument['plans']>;
@@ -15,12 +17,14 @@ const slugOf = (t: string) =>
     .replace(/[^a-z0-9]+/g, '-')
     .replace(/^[^a-z_]+|-$/g, '');
 
-/** Apps with their keys, and plans, of this API. A key is shown once; what is kept is its SHA-256. */
-export function CallersTab({
+/** Plans of this API, and apps that stand in its document. A key is shown once; what is kept is its SHA-256. */
+export function PlansTab({
+  slug,
   document: d,
   readOnly,
   onChange,
 }: {
+  slug: string;
   document: FlowDocument;
   readOnly?: boolean;
   onChange: (d: FlowDocument) => void;
@@ -42,11 +46,94 @@ export function CallersTab({
     putApps({ ...apps, [id]: { ...apps[id]!, keys: [...apps[id]!.keys, hash] } });
     setFresh({ app: id, key });
   };
-  const guarded = [...(d.guards ?? []), ...d.doors.flatMap((x) => x.guards ?? [])].some((g) => g.kind === 'key');
+  const guarded = [...(d.guards ?? []), ...d.doors.flatMap((x) => x.guards ?? [])].some(
+    (g) => g.kind === 'key' || g.kind === 'token',
+  );
   return (
     <>
+      <h2>Plans</h2>
+      {Object.entries(plans).map(([id, p]) => (
+        <div key={id} className="pin-line">
+          <div className="row">
+            <TextRow
+              hideLabel
+              width={220}
+              label={`Name of plan ${id}`}
+              value={p.name ?? id}
+              readOnly={readOnly}
+              onChange={(n) => putPlans({ ...plans, [id]: { ...p, name: n } })}
+            />
+            <PlanHolders slug={slug} plan={id} own={Object.values(apps).filter((a) => a.plan === id).length} />
+            <RowMoves
+              index={0}
+              count={1}
+              what={`plan ${id}`}
+              readOnly={readOnly}
+              onRemove={() => putPlans(without(plans, id))}
+            />
+          </div>
+          <div className="row" style={{ gap: 18 }}>
+            <label className="row" style={{ gap: 6 }}>
+              <input
+                type="checkbox"
+                checked={p.approval ?? false}
+                disabled={readOnly}
+                onChange={(e) => putPlans({ ...plans, [id]: { ...p, approval: e.target.checked || undefined } })}
+              />
+              each subscription is approved by somebody
+            </label>
+            <TextRow
+              label="Scopes that its tokens may have, with commas"
+              mono
+              value={p.scopes?.join(', ')}
+              placeholder="none"
+              readOnly={readOnly}
+              onChange={(t) => {
+                const scopes = (t ?? '').split(/[\s,]+/).filter(Boolean);
+                putPlans({ ...plans, [id]: { ...p, scopes: scopes.length ? scopes : undefined } });
+              }}
+            />
+          </div>
+          <GuardsEditor
+            label={`of the plan ${id}`}
+            guards={p.guards ?? []}
+            readOnly={readOnly}
+            onChange={(guards) => putPlans({ ...plans, [id]: { ...p, guards } })}
+          />
+          <JsonRow
+            label="Values that flows read as plan.values, JSON"
+            value={p.values}
+            readOnly={readOnly}
+            onChange={(v) => putPlans({ ...plans, [id]: { ...p, values: v as Record<string, unknown> | undefined } })}
+          />
+        </div>
+      ))}
+      {!readOnly && (
+        <form
+          className="row"
+          onSubmit={(e) => {
+            e.preventDefault();
+            const id = slugOf(plan);
+            if (!id || plans[id]) return;
+            putPlans({ ...plans, [id]: { name: plan.trim() } });
+            setPlan('');
+          }}
+        >
+          <TextField
+            value={plan}
+            onChange={(e) => setPlan(e.target.value)}
+            placeholder="Quay"
+            slotProps={{ htmlInput: { 'aria-label': 'Name of a new plan' } }}
+            sx={{ width: 240 }}
+          />
+          <Button variant="outlined" type="submit" disabled={!slugOf(plan)}>
+            Add a plan
+          </Button>
+        </form>
+      )}
+      <h2>Apps of this document</h2>
       {!guarded && (
-        <div className="note">No door asks for a key yet: add the guard key at a door, or for all doors.</div>
+        <div className="note">No door asks who calls yet: add the guard key or token at a door, or for all doors.</div>
       )}
       {fresh && (
         <div className="note" role="status">
@@ -161,66 +248,10 @@ export function CallersTab({
           </Button>
         </form>
       )}
-      <h2>Plans</h2>
-      {Object.entries(plans).map(([id, p]) => (
-        <div key={id} className="pin-line">
-          <div className="row">
-            <TextRow
-              hideLabel
-              width={220}
-              label={`Name of plan ${id}`}
-              value={p.name ?? id}
-              readOnly={readOnly}
-              onChange={(n) => putPlans({ ...plans, [id]: { ...p, name: n } })}
-            />
-            <span className="soft grow">{Object.values(apps).filter((a) => a.plan === id).length} apps</span>
-            <RowMoves
-              index={0}
-              count={1}
-              what={`plan ${id}`}
-              readOnly={readOnly}
-              onRemove={() => putPlans(without(plans, id))}
-            />
-          </div>
-          <GuardsEditor
-            label={`of the plan ${id}`}
-            guards={p.guards ?? []}
-            readOnly={readOnly}
-            onChange={(guards) => putPlans({ ...plans, [id]: { ...p, guards } })}
-          />
-          <JsonRow
-            label="Values that flows read as plan.values, JSON"
-            value={p.values}
-            readOnly={readOnly}
-            onChange={(v) => putPlans({ ...plans, [id]: { ...p, values: v as Record<string, unknown> | undefined } })}
-          />
-        </div>
-      ))}
-      {!readOnly && (
-        <form
-          className="row"
-          onSubmit={(e) => {
-            e.preventDefault();
-            const id = slugOf(plan);
-            if (!id || plans[id]) return;
-            putPlans({ ...plans, [id]: { name: plan.trim() } });
-            setPlan('');
-          }}
-        >
-          <TextField
-            value={plan}
-            onChange={(e) => setPlan(e.target.value)}
-            placeholder="Quay"
-            slotProps={{ htmlInput: { 'aria-label': 'Name of a new plan' } }}
-            sx={{ width: 240 }}
-          />
-          <Button variant="outlined" type="submit" disabled={!slugOf(plan)}>
-            Add a plan
-          </Button>
-        </form>
-      )}
       <div className="soft">
-        Apps, keys and plans are released with the API: a revoked key is refused as soon as the release runs.
+        Plans are released with the API, and so are the apps of this page, which no other API knows. Apps that subscribe
+        to plans, with keys that are refused within two seconds of being revoked, are under{' '}
+        <Link href="/callers">Callers</Link>.
       </div>
     </>
   );

@@ -1,0 +1,6 @@
+import { revokeCredential } from '../../../../../features/callers/server';
+import { jsonRoute, numberOf } from '../../../../../lib/route';
+
+export const DELETE = jsonRoute<{ id: string }>(['designer', 'operator', 'caller'], undefined, ({ user, params }) =>
+  revokeCredential(user, numberOf(params.id)),
+);
