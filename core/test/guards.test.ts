@@ -277,11 +277,13 @@ describe('a rehearsal that says whose request it plays', () => {
         200,
         { app: 'Kittiwake Agency', plan: 'Channel', s: 120 },
       ]);
-      expect((await play(compiled, app)).reply.status).toBe(429);
+      const second = await play(compiled, app);
+      expect([second.reply.status, second.error?.guard]).toEqual([429, { kind: 'rate', from: 'the plan Channel' }]);
     },
   );
 
   test('without one it is asked, as a caller is', async () => {
-    expect((await play(compileApi(document), undefined)).reply.status).toBe(401);
+    const r = await play(compileApi(document), undefined);
+    expect([r.reply.status, r.error?.guard]).toEqual([401, { kind: 'key', from: 'all doors' }]);
   });
 });

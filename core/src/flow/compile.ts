@@ -1,5 +1,5 @@
 import { preflight } from '../guards/cors/guard';
-import { compilePlans, fieldGuards, NO_CHECKS, planNamed, unlessKnown } from '../guards/compile';
+import { compilePlans, fieldGuards, named, NO_CHECKS, planNamed, unlessKnown } from '../guards/compile';
 import { GUARD_ORDER, guardKind } from '../guards/registry';
 import { effectiveGuards, type CompiledGuard, type EffectiveGuard } from '../guards/kind';
 import type { Message } from '../message/message';
@@ -238,9 +238,11 @@ function compileOperation(
   const validates = guards.some((g) => g.guard.kind === 'schema');
   const guardContext = { document, operationId: id, operation, ...(door !== INSIDE && { door: door.name }) };
   const planned = compilePlans(document, guardContext);
-  for (const { guard } of guards) {
+  const from = { api: 'all doors', door: `the door ${door.name}`, operation: `the operation ${id}`, plan: 'the plan' };
+  for (const { guard, origin } of guards) {
     const kind = guardKind(guard.kind);
-    const act = kind.compile(guard, guardContext);
+    const made = kind.compile(guard, guardContext);
+    const act = made && named(made, guard.kind, from[origin]);
     const compiled = act && kind.knows ? unlessKnown(act) : act;
     if (compiled) (guard.kind === 'schema' ? schemaChecks : checks).push(compiled);
   }

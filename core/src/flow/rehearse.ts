@@ -31,6 +31,8 @@ export interface ShownError {
   readonly message: string;
   /** For designers: what really happened, inner addresses included. */
   readonly inner?: string;
+  /** The guard that refused, and where it is set, in words. */
+  readonly guard?: { readonly kind: string; readonly from: string };
 }
 
 export interface Rehearsal {
@@ -197,6 +199,7 @@ export function showError(error: unknown): ShownError {
       status: error.status,
       message: error.options.detail ?? error.message,
       inner: error.options.inner,
+      ...(error.guard && { guard: error.guard }),
     };
   return { code: 'HNG-420', status: 500, message: (error as Error).message };
 }

@@ -1,5 +1,6 @@
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import type { Run } from '../flow/run';
+import { Refusal } from '../problem';
 import type { CompiledGuard, GuardContext } from './kind';
 import { GUARD_ORDER as ORDER, guardKind } from './registry';
 
@@ -13,9 +14,27 @@ export function compilePlans(
   return new Map(
     Object.entries(document.plans ?? {}).map(([name, plan]) => [
       name,
-      (plan.guards ?? []).flatMap((g) => (g.off ? [] : (guardKind(g.kind).compile(g, context) ?? []))),
+      (plan.guards ?? []).flatMap((g) => {
+        const act = g.off ? null : guardKind(g.kind).compile(g, context);
+        return act ? named(act, g.kind, `the plan ${plan.name ?? name}`) : [];
+      }),
     ]),
   );
+}
+
+/** Its refusals say which guard it was. */
+export function named(act: CompiledGuard, kind: string, from: string): CompiledGuard {
+  const tell = (error: unknown): never => {
+    if (error instanceof Refusal) error.guard ??= { kind, from };
+    throw error;
+  };
+  return (visit) => {
+    try {
+      return act(visit)?.catch(tell);
+    } catch (error) {
+      return tell(error);
+    }
+  };
 }
 
 /** A guard that finds out who calls, for runs that do not say so themselves. */
@@ -48,7 +67,10 @@ export function fieldGuards(
     const checks = (operation.guards ?? [])
       .filter((g) => !g.off && g.kind !== 'schema')
       .sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind))
-      .flatMap((g) => guardKind(g.kind).compile(g, context) ?? []);
+      .flatMap((g) => {
+        const act = guardKind(g.kind).compile(g, context);
+        return act ? named(act, g.kind, `the operation ${operationId}`) : [];
+      });
     if (!checks.length) continue;
     const planned = compilePlans(document, context);
     all.set(operationId, async (run) => {

@@ -42,6 +42,8 @@ export class Refusal extends Error {
   readonly code: Code;
   readonly status: number;
   readonly options: RefusalOptions;
+  /** The guard that refused, and where it is set, in words. For designers. */
+  guard?: { readonly kind: string; readonly from: string };
   constructor(code: Code, options: RefusalOptions = {}) {
     const row: { status?: number; title: string } = CODES[code];
     super(

@@ -180,6 +180,7 @@ export function FoldView(p: FoldViewProps) {
         flow={flow}
         steps={steps}
         guards={p.guards}
+        refusedBy={p.rehearsal?.error?.guard?.kind}
         selected={selected}
         range={range}
         onSelect={select}

@@ -96,6 +96,11 @@ export function Leaf(p: Props) {
       {p.error && (
         <div className="told" style={{ margin: '4px 16px' }} role="alert">
           <strong>{p.error.status}</strong> {p.error.message}{' '}
+          {p.error.guard && (
+            <div>
+              Refused by the guard <strong>{p.error.guard.kind}</strong> of {p.error.guard.from}.
+            </div>
+          )}
           {p.error.inner && (
             <div className="mono" style={{ marginTop: 4, overflowWrap: 'anywhere' }}>
               {p.error.inner}

@@ -30,6 +30,8 @@ export interface StoredTrace {
   readonly api?: string;
   readonly release?: number;
   readonly environment?: string;
+  readonly app?: string;
+  readonly plan?: string;
   readonly door?: string;
   readonly operation?: string;
   readonly method: string;
@@ -97,6 +99,8 @@ export function TraceFold({ trace, document, typing, editable }: Props) {
       <span>
         gateway {trace.gateway}, {trace.environment ?? 'no environment'}
         {trace.door ? `, door ${trace.door}` : ''}
+        {trace.app ? `, app ${trace.app}` : ''}
+        {trace.plan ? `, plan ${trace.plan}` : ''}
       </span>
       <span>
         backends {milliseconds(trace.backendMs)}, gateway {milliseconds(Math.max(0, trace.ms - trace.backendMs))}

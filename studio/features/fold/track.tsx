@@ -8,6 +8,8 @@ interface Props {
   readonly flow: Flow;
   readonly steps: readonly ShownStep[];
   readonly guards: readonly { guard: GuardDocument; inherited: boolean }[];
+  /** Kind of the guard that refused. */
+  readonly refusedBy?: string;
   /** 'request', 'reply', or the pointer of a step. */
   readonly selected: string;
   readonly onSelect: (at: string) => void;
@@ -46,7 +48,8 @@ export const Track = memo(function Track(p: Props) {
   const {
     flow,
     steps,
-    guards,
+    guards: set,
+    refusedBy,
     selected,
     onSelect,
     requestWords,
@@ -67,6 +70,13 @@ export const Track = memo(function Track(p: Props) {
     return () => watch.disconnect();
   }, []);
   const track = useMemo(() => layoutTrack(flow, width), [flow, width]);
+  const guards = useMemo(() => {
+    const shown = set.map(({ guard, inherited }) => ({ kind: guard.kind as string, inherited }));
+    // A guard of the caller's plan stands in no scope of the document; where it refused it is seen.
+    return refusedBy === undefined || shown.some((g) => g.kind === refusedBy)
+      ? shown
+      : [...shown, { kind: refusedBy, inherited: true }];
+  }, [set, refusedBy]);
   const by = useMemo(() => new Map(steps.map((s) => [s.at, s])), [steps]);
   const taken = useMemo(() => takenSeries(steps), [steps]);
   const critical = useMemo(() => criticalSeries(steps), [steps]);
@@ -97,17 +107,22 @@ export const Track = memo(function Track(p: Props) {
           {track.joins.map((j, i) => (
             <circle key={i} cx={j.x} cy={j.y} r="3" className="join" />
           ))}
-          {guards.map(({ guard, inherited }, i) => (
+          {guards.map(({ kind, inherited }, i) => (
             <path
-              key={guard.kind}
+              key={kind}
               d={shield(track.line.from + 14 + i * 18, track.line.y)}
-              className={inherited ? 'guard inherited' : 'guard'}
+              className={`guard ${inherited ? 'inherited' : ''} ${kind === refusedBy ? 'refused' : ''}`}
             />
           ))}
         </svg>
         {guards.length > 0 && (
           <div className="guard-words" style={{ left: track.line.from - 6, top: track.line.y + 18 }}>
-            {guards.map((g) => g.guard.kind).join(', ')}
+            {guards.map((g, i) => (
+              <span key={g.kind} className={g.kind === refusedBy ? 'rust' : undefined}>
+                {i > 0 && ', '}
+                {g.kind}
+              </span>
+            ))}
           </div>
         )}
         {track.words.map((w) => (
