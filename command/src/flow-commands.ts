@@ -150,6 +150,8 @@ export interface ServeArguments {
   readonly port: number;
   readonly controlPort?: number;
   readonly set: readonly string[];
+  readonly store?: string;
+  readonly storeAway: 'own' | 'refuse';
 }
 
 export async function serve(files: readonly string[], args: ServeArguments): Promise<void> {
@@ -169,7 +171,10 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
   for (const [i, document] of documents.entries())
     for (const f of [...checkDocument(document, { neighbours }), ...(clashes.get(i) ?? [])])
       process.stderr.write(`${files[i]}: ${findingText(f)}\n`);
-  const gateway = await startGateway({ port: args.port, controlPort: args.controlPort ?? 0, config }).catch(
+  if (args.store !== undefined && !/^rediss?:\/\/./.test(args.store))
+    throw new Failure(`--store ${args.store}: an address like redis://127.0.0.1:6379 is needed`);
+  const store = args.store === undefined ? undefined : { url: args.store, whenAway: args.storeAway };
+  const gateway = await startGateway({ port: args.port, controlPort: args.controlPort ?? 0, config, store }).catch(
     (error: Error & { code?: string }) => {
       throw new Failure(
         error.code === 'EADDRINUSE' ? `port ${args.port} is in use; choose another with --port` : error.message,

@@ -1,6 +1,6 @@
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
 import { Failure, lineOf } from './fail';
-import { check, draft, exportContract, rehearseAll, rehearseOne, serve } from './flow-commands';
+import { check, draft, exportContract, rehearseAll, rehearseOne, serve, type ServeArguments } from './flow-commands';
 
 const port = (text: string): number => {
   const n = Number(text);
@@ -65,8 +65,14 @@ program
   .option('--port <port>', "callers' port", port, 4320)
   .option('--control-port <port>', 'control port; any free one when absent', port)
   .option('--set <setting>', 'backend.NAME.address=URL', collect, [])
+  .option('--store <url>', 'redis://HOST:PORT: counts and remembered replies shared with other gateways')
+  .addOption(
+    new Option('--store-away <way>', 'when the store is away: each counts for itself, or calls are refused')
+      .choices(['own', 'refuse'])
+      .default('own'),
+  )
   .description('run a gateway on these files alone')
-  .action((files: string[], o: { port: number; controlPort?: number; set: string[] }) => serve(files, o));
+  .action((files: string[], o: ServeArguments) => serve(files, o));
 
 program
   .command('export')

@@ -9,6 +9,7 @@ export * from './events';
 export * from './expression';
 export * from './flow';
 export * from './graph';
+export { OwnCounters, type Counters, type Taken } from './guards/counters';
 export * from './guards/kind';
 export { GUARD_ORDER, guardKind } from './guards/registry';
 export * from './limits';

@@ -1,6 +1,7 @@
 import {
   CallerDirectory,
   MemoryStore,
+  OwnCounters,
   TokenAuthority,
   TokenEndpoint,
   TopicHubs,
@@ -15,6 +16,9 @@ import { LastGood } from './feed/last-good';
 import { RevokedTokens } from './feed/revoked';
 import { ControlServer } from './http/control';
 import { GatewayServer } from './http/server';
+import { SharedCounters } from './stores/counters';
+import { StoreLink, type StoreOptions, type StoreState } from './stores/link';
+import { SharedStore } from './stores/replies';
 import { Rehearsals } from './rehearsals';
 import { Metrics } from './telemetry/metrics';
 import { TraceCollector } from './telemetry/trace';
@@ -26,6 +30,8 @@ export interface GatewayOptions {
   readonly controlPort?: number;
   readonly config?: GatewayConfig;
   readonly feed?: Omit<FeedOptions, 'apply' | 'callers' | 'rehearse'>;
+  /** Counts and remembered replies for many gateways; in this process without it. */
+  readonly store?: StoreOptions;
   /** Folder that keeps the last good configuration; without it nothing is kept. */
   readonly stateDir?: string;
   readonly log?: (message: string, more?: Record<string, unknown>) => void;
@@ -45,7 +51,15 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const now = () => performance.now();
   const brokers = new MqttBrokers();
   const topics = new TopicHubs(brokers, now);
-  const store = new MemoryStore(now);
+  const { store: shared } = options;
+  const link =
+    shared &&
+    new StoreLink(shared.url, (state, why) =>
+      log(`the shared store is ${state}${why ? `: ${why}` : ''}`, { whenAway: shared.whenAway }),
+    );
+  const space = () => `hinge:${server.current.environment ?? 'files'}:`;
+  const store = link ? new SharedStore(link, space, now) : new MemoryStore(now);
+  const counters = link ? new SharedCounters(link, space, shared.whenAway, now) : new OwnCounters(now);
   const webhooks = new Webhooks(topics, backends, now, log);
   const seconds = () => Date.now() / 1000;
   const callers: CallerDirectory = new CallerDirectory(
@@ -61,7 +75,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     seconds,
     (jti, until) => options.feed && revoked.add({ jti, until }),
   );
-  const ports: Ports = { backends, clock: { now }, store, topics, subscribers: webhooks, callers, tokens };
+  const ports: Ports = { backends, clock: { now }, store, topics, subscribers: webhooks, counters, callers, tokens };
   const metrics = new Metrics();
   const lastGood = options.stateDir === undefined ? undefined : new LastGood(options.stateDir);
   const rehearsals = new Rehearsals(ports, (name) => server.neighbour(name));
@@ -94,6 +108,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
       rehearse: (order) => rehearsals.run(order),
     });
 
+  await link?.open();
   if (options.config) server.apply(options.config);
   else {
     const kept = await lastGood?.load();
@@ -113,6 +128,8 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     revision: server.revision,
     feed: feed ? (feed.connected ? ('connected' as const) : ('away' as const)) : ('none' as const),
     runningOldRevision: feed !== undefined && (fromDisk || !feed.connected),
+    store: link ? link.state : ('process' as StoreState),
+    ...(shared && { whenStoreAway: shared.whenAway }),
   });
   const control = options.controlPort === undefined ? undefined : new ControlServer(metrics, health, webhooks, store);
   const controlPort = await control?.listen(options.controlPort!);
@@ -131,6 +148,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
       revoked.close();
       feed?.stop();
       control?.close();
+      link?.close();
       await backends.close();
       await brokers.close();
     },

@@ -25,6 +25,13 @@ export const GATEWAY_LIMITS = {
   /** How long a broker may take to confirm an event, and the wait before it is connected to again. */
   brokerMs: 10_000,
   brokerRetryMs: 1_000,
+  /** How long a shared store may take to answer before it counts as away, and the longest wait before it is tried again. */
+  storeMs: 500,
+  storeRetryMs: 2_000,
+  /** A call that a shared store counts as going on is forgotten after this, should its gateway die. */
+  leaseMs: 180_000,
+  /** The largest reply that goes into a shared store. */
+  storedBytes: 4 * 1024 * 1024,
   /** One message of a WebSocket; how many may wait for their answers; how often it must show that it lives. */
   socketMessageBytes: 1024 * 1024,
   socketWaiting: 100,

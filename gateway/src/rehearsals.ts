@@ -43,7 +43,12 @@ export class Rehearsals {
     const api = this.compiled(order.document);
     const world: CaseWorld = {
       // What a rehearsal remembers is its own: callers never get it, and the next rehearsal starts afresh.
-      ports: { ...this.ports, store: new MemoryStore(this.ports.clock.now), topics: new HeldTopics() },
+      ports: {
+        ...this.ports,
+        counters: undefined,
+        store: new MemoryStore(this.ports.clock.now),
+        topics: new HeldTopics(),
+      },
       environment: order.environment,
       env: order.variables ?? {},
       apis: this.neighbour,

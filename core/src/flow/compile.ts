@@ -241,7 +241,7 @@ function compileOperation(
   const from = { api: 'all doors', door: `the door ${door.name}`, operation: `the operation ${id}`, plan: 'the plan' };
   for (const { guard, origin } of guards) {
     const kind = guardKind(guard.kind);
-    const made = kind.compile(guard, guardContext);
+    const made = kind.compile(guard, { ...guardContext, scope: from[origin] });
     const act = made && named(made, guard.kind, from[origin]);
     const compiled = act && kind.knows ? unlessKnown(act) : act;
     if (compiled) (guard.kind === 'schema' ? schemaChecks : checks).push(compiled);

@@ -1,6 +1,7 @@
 import type { Callers, Tokens } from '../callers/ports';
 import type { Body } from '../message/body';
 import type { Subscribers, Topics } from '../events/ports';
+import type { Counters } from '../guards/counters';
 import type { Headers } from '../message/headers';
 
 /** What the core asks of the world. The gateway gives the real ones, tests give others. Times in milliseconds. */
@@ -75,6 +76,8 @@ export interface Ports {
   readonly topics?: Topics;
   /** Without it nobody is called back. */
   readonly subscribers?: Subscribers;
+  /** Counts for guards; without it each of them counts for itself. */
+  readonly counters?: Counters;
   /** Apps besides those of a document. */
   readonly callers?: Callers;
   /** Tokens of our own; without it none is taken. */

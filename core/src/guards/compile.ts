@@ -15,7 +15,7 @@ export function compilePlans(
     Object.entries(document.plans ?? {}).map(([name, plan]) => [
       name,
       (plan.guards ?? []).flatMap((g) => {
-        const act = g.off ? null : guardKind(g.kind).compile(g, context);
+        const act = g.off ? null : guardKind(g.kind).compile(g, { ...context, scope: `the plan ${name}` });
         return act ? named(act, g.kind, `the plan ${plan.name ?? name}`) : [];
       }),
     ]),
@@ -68,8 +68,9 @@ export function fieldGuards(
       .filter((g) => !g.off && g.kind !== 'schema')
       .sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind))
       .flatMap((g) => {
-        const act = guardKind(g.kind).compile(g, context);
-        return act ? named(act, g.kind, `the operation ${operationId}`) : [];
+        const scope = `the operation ${operationId}`;
+        const act = guardKind(g.kind).compile(g, { ...context, scope });
+        return act ? named(act, g.kind, scope) : [];
       });
     if (!checks.length) continue;
     const planned = compilePlans(document, context);

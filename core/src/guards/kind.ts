@@ -7,6 +7,8 @@ export interface GuardContext {
   readonly document: FlowDocument;
   readonly operationId: string;
   readonly operation: OperationDocument;
+  /** Where the guard is set, in words: what counts, counts for all of it. */
+  readonly scope?: string;
   /** Name of the door; undefined for calls inside the gateway. */
   readonly door?: string;
 }

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import type { Run } from '../flow/run';
 import { runnable } from '../steps/expression';
+import { countedName, OwnCounters, type Counters } from './counters';
 import type { GuardContext } from './kind';
 
 /** What counts apart from each other, for guards that count. */
@@ -21,4 +22,16 @@ export function compilePer(per: Per, { operationId, door }: GuardContext): (run:
   if (per === 'door') return () => door ?? '';
   return (run) =>
     (per !== 'address' && run.identity?.app && `app ${run.identity.app.id}`) || `address ${run.request.remote ?? ''}`;
+}
+
+/** Where a guard that counts does so, and under which name: together for all that its scope covers. */
+export function counting(kind: string, per: Per, context: GuardContext) {
+  const nameOf = compilePer(per, context);
+  const scope = `${kind} of ${context.scope ?? context.operationId}`;
+  let own: OwnCounters | undefined;
+  return async (run: Run): Promise<{ counters: Counters; name: string; whom: string }> => {
+    const whom = await nameOf(run);
+    const counters = run.ports.counters ?? (own ??= new OwnCounters(run.ports.clock.now));
+    return { counters, name: countedName(`${run.more.api ?? ''} ${scope}`, whom), whom };
+  };
 }

@@ -74,6 +74,14 @@ export class Body {
     return b;
   }
 
+  /** Bytes whose value is known already, where it is given. */
+  static ofBytesAndValue(bytes: Uint8Array, value: unknown, mediaType: string | undefined): Body {
+    const b = Body.ofBytes(bytes, mediaType);
+    b.valueForm = value;
+    b.hasValue = value !== undefined;
+    return b;
+  }
+
   /** A body that is still on the wire. `load` runs at most once, when somebody asks. */
   static ofSource(load: ByteSource, mediaType: string | undefined, stream?: unknown): Body {
     const b = new Body(mediaType, codecFor(mediaType));

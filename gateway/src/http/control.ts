@@ -1,6 +1,7 @@
 import type { Store, Webhooks } from '@hinge/core';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import type { StoreState, WhenAway } from '../stores/link';
 import type { Metrics } from '../telemetry/metrics';
 
 export interface Health {
@@ -9,6 +10,9 @@ export interface Health {
   /** none: no studio is told of; away: the last good configuration runs. */
   readonly feed: 'none' | 'connected' | 'away';
   readonly runningOldRevision: boolean;
+  /** Where calls are counted and replies remembered. */
+  readonly store: StoreState;
+  readonly whenStoreAway?: WhenAway;
 }
 
 /** GET /healthz, /readyz, /metrics and /webhooks; POST /webhooks/ID/resend; DELETE /remembered, all or ?tag=NAME. */
@@ -25,7 +29,10 @@ export class ControlServer {
       const [path, search] = (req.url ?? '').split('?', 2);
       if (req.method === 'DELETE' && path === '/remembered') {
         const tag = new URLSearchParams(search).get('tag') ?? undefined;
-        void store.purge(tag).then((forgotten) => json(200, { forgotten }));
+        void store.purge(tag).then(
+          (forgotten) => json(200, { forgotten }),
+          (error: Error) => json(503, { error: error.message }),
+        );
         return;
       }
       const resend = req.method === 'POST' ? /^\/webhooks\/([\w-]+)\/resend$/.exec(req.url ?? '') : null;

@@ -1,9 +1,8 @@
 import { Refusal } from '../../problem';
 import type { GuardKind } from '../kind';
-import { compilePer } from '../per';
+import { counting } from '../per';
 import type { QuotaGuardDocument } from './schema';
 
-const MOST_KEYS = 50_000;
 const HOUR = 3_600_000;
 const DAY = 24 * HOUR;
 
@@ -26,36 +25,30 @@ export function periodOf(each: QuotaGuardDocument['each'], at: number): { readon
   };
 }
 
-/** Counts are of this process, and begin anew with it. */
+/** So many calls in each period of the calendar, by UTC. */
 export const quotaGuard: GuardKind<QuotaGuardDocument> = {
   kind: 'quota',
   words: 'limits the calls of a day or a month',
   compile(guard, context) {
-    const nameOf = compilePer(guard.per, context);
-    const used = new Map<string, { from: number; calls: number }>();
+    const counted = counting('quota', guard.per, context);
     return async ({ run }) => {
-      const name = await nameOf(run);
+      const { counters, name, whom } = await counted(run);
       const now = Date.now();
       const { from, to } = periodOf(guard.each, now);
-      let u = used.get(name);
-      if (u) used.delete(name);
-      if (u?.from !== from) u = { from, calls: 0 };
-      used.set(name, u);
-      if (used.size > MOST_KEYS) used.delete(used.keys().next().value!);
+      const used = await counters.period(name, guard.calls, from, to);
       const seconds = Math.max(1, Math.ceil((to - now) / 1000));
       const limit = (left: number) => ({
         'ratelimit-policy': `"quota";q=${guard.calls};w=${(to - from) / 1000}`,
         ratelimit: `"quota";r=${left};t=${seconds}`,
       });
-      if (u.calls >= guard.calls)
+      if (used === undefined)
         throw new Refusal('HNG-411', {
           detail: `The ${guard.calls} calls of this ${guard.each} are used; the next ${guard.each} begins at ${new Date(to).toISOString()}.`,
           headers: { ...limit(0), 'retry-after': String(seconds) },
-          inner: `counted for ${name}`,
+          inner: `counted for ${whom}`,
         });
-      u.calls++;
       // Of two limits the one that is nearer is told.
-      if (run.replyHeaders.ratelimit === undefined) Object.assign(run.replyHeaders, limit(guard.calls - u.calls));
+      if (run.replyHeaders.ratelimit === undefined) Object.assign(run.replyHeaders, limit(guard.calls - used));
     };
   },
 };

@@ -1,23 +1,21 @@
 import { Refusal } from '../../problem';
 import type { GuardKind } from '../kind';
-import { compilePer } from '../per';
-import { Windows } from './windows';
+import { counting } from '../per';
 import type { RateGuardDocument } from './schema';
 
 /**
  * A sliding window, exact to the call: in no span of the window's length are more calls let in. Says how much is left by `RateLimit` and `RateLimit-Policy`
- * (draft-ietf-httpapi-ratelimit-headers), and by Retry-After (RFC 9110 §10.2.3) when it refuses. Counts are of this process.
+ * (draft-ietf-httpapi-ratelimit-headers), and by Retry-After (RFC 9110 §10.2.3) when it refuses.
  */
 export const rateGuard: GuardKind<RateGuardDocument> = {
   kind: 'rate',
   words: 'limits how often a caller may call',
   compile(guard, context) {
-    const windows = new Windows(guard.calls, guard.seconds * 1000);
-    const nameOf = compilePer(guard.per, context);
+    const counted = counting('rate', guard.per, context);
     const policy = `"default";q=${guard.calls};w=${Math.ceil(guard.seconds)}`;
     return async ({ run }) => {
-      const key = await nameOf(run);
-      const { ok, left, waitMs } = windows.take(key, run.ports.clock.now());
+      const { counters, name, whom } = await counted(run);
+      const { ok, left, waitMs } = await counters.window(name, guard.calls, guard.seconds * 1000);
       const limit = {
         'ratelimit-policy': policy,
         ratelimit: `"default";r=${left};t=${Math.ceil(waitMs / 1000)}`,
@@ -30,7 +28,7 @@ export const rateGuard: GuardKind<RateGuardDocument> = {
       throw new Refusal('HNG-411', {
         detail: `At most ${guard.calls} calls in ${guard.seconds} seconds; the next may come in ${retry}.`,
         headers: { ...limit, 'retry-after': String(retry) },
-        inner: `counted for ${key}`,
+        inner: `counted for ${whom}`,
       });
     };
   },
