@@ -4,7 +4,7 @@ import { fileURLToPath } from 'node:url';
 
 const root = join(dirname(fileURLToPath(import.meta.url)), '..');
 
-/** Headers by the OWASP secure headers list; a content security policy comes with the guards. */
+/** Headers by the OWASP secure headers list; the content security policy of pages is in proxy.ts. */
 const config: NextConfig = {
   turbopack: { root },
   outputFileTracingRoot: root,

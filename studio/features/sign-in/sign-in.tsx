@@ -25,9 +25,12 @@ export function SignIn() {
         router.refresh();
         return;
       }
+      const { message } = (await reply.json().catch(() => ({}))) as { message?: string };
       setTold(
         reply.status === 429
-          ? 'Too many tries. Wait a minute, then try again.'
+          ? message?.startsWith('Too many wrong passwords')
+            ? message
+            : 'Too many tries. Wait a minute, then try again.'
           : 'Address and password do not belong together.',
       );
     } catch {
