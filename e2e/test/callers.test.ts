@@ -147,12 +147,12 @@ describe('one API with two doors over one flow: by key, and by token', () => {
     await page.fill(`[id="${id}"]`, 'tides:read');
     await hands.saved();
     await hands.release();
-    await page.open('/callers/dunlin');
+    await page.open('/callers/dunlin-at-night');
     const secret = await make('client secret');
     const token = async (scope: string) =>
       fetch(`${world.gateway}/oauth/token`, {
         method: 'POST',
-        headers: { authorization: `Basic ${btoa(`dunlin:${secret}`)}` },
+        headers: { authorization: `Basic ${btoa(`dunlin-at-night:${secret}`)}` },
         body: new URLSearchParams({ grant_type: 'client_credentials', scope }),
       });
     expect(await (await token('tides:write')).json()).toMatchObject({ error: 'invalid_scope' });
@@ -163,8 +163,8 @@ describe('one API with two doors over one flow: by key, and by token', () => {
     const r = await ask(`Bearer ${access_token}`);
     expect([r.status, ((await r.json()) as { station: string }).station]).toEqual([200, 'Tarnhaven']);
     // Its app is paused: the same token is refused.
-    await page.click('button[aria-label="Pause Dunlin & Sons at Tides"]');
-    await page.fill('input[aria-label="Why pause Dunlin & Sons at Tides"]', 'The bill is open');
+    await page.click('button[aria-label="Pause Dunlin at night at Tides"]');
+    await page.fill('input[aria-label="Why pause Dunlin at night at Tides"]', 'The bill is open');
     await page.click('button[type=submit]', 'Pause');
     await page.byText('td', 'The bill is open');
     await known();
@@ -173,7 +173,7 @@ describe('one API with two doors over one flow: by key, and by token', () => {
 
   test('an auditor looks at all of it and changes none', async () => {
     await as('turnstone@tarnhaven.example');
-    await page.open('/callers/dunlin');
+    await page.open('/callers/dunlin-at-night');
     await page.byText('td', 'The bill is open');
     expect(await driver.findElements(By.css('main button.rust'))).toHaveLength(0);
     expect(

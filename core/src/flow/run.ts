@@ -199,8 +199,12 @@ export class Run {
 }
 
 function without<V>(values: Readonly<Record<string, V>>, gone: (name: string) => boolean): Readonly<Record<string, V>> {
-  const names = Object.keys(values);
-  return names.some(gone) ? Object.fromEntries(names.filter((n) => !gone(n)).map((n) => [n, values[n]!])) : values;
+  let any = false;
+  for (const name in values) any ||= gone(name);
+  if (!any) return values;
+  const left: Record<string, V> = {};
+  for (const name in values) if (!gone(name)) left[name] = values[name]!;
+  return left;
 }
 
 /** `body`, `headers`, `query`, `path`, `method`, `status`, `vars`, `app`, `plan`, `claims`, `env`, `steps` and `soapHeader`, each made when it is read. */

@@ -24,14 +24,24 @@ export function compilePer(per: Per, { operationId, door }: GuardContext): (run:
     (per !== 'address' && run.identity?.app && `app ${run.identity.app.id}`) || `address ${run.request.remote ?? ''}`;
 }
 
+export interface Counted {
+  readonly counters: Counters;
+  readonly name: string;
+  readonly whom: string;
+}
+
 /** Where a guard that counts does so, and under which name: together for all that its scope covers. */
 export function counting(kind: string, per: Per, context: GuardContext) {
   const nameOf = compilePer(per, context);
   const scope = `${kind} of ${context.scope ?? context.operationId}`;
   let own: OwnCounters | undefined;
-  return async (run: Run): Promise<{ counters: Counters; name: string; whom: string }> => {
-    const whom = await nameOf(run);
-    const counters = run.ports.counters ?? (own ??= new OwnCounters(run.ports.clock.now));
-    return { counters, name: countedName(`${run.more.api ?? ''} ${scope}`, whom), whom };
+  const under = (run: Run, whom: string): Counted => ({
+    counters: run.ports.counters ?? (own ??= new OwnCounters(run.ports.clock.now)),
+    name: countedName(`${run.more.api ?? ''} ${scope}`, whom),
+    whom,
+  });
+  return (run: Run): Counted | Promise<Counted> => {
+    const whom = nameOf(run);
+    return typeof whom === 'string' ? under(run, whom) : whom.then((w) => under(run, w));
   };
 }

@@ -1,8 +1,11 @@
+import type { Run } from '../../flow/run';
 import type { SecretPlaces } from '../../message/secrets';
 import { Refusal } from '../../problem';
 import { admit, realmOf } from '../identity';
 import type { GuardKind } from '../kind';
 import type { KeyGuardDocument } from './schema';
+
+const KEPT = 5_000;
 
 /**
  * The app is found by the SHA-256 of its key: the gateway holds no key, and a lookup by hash tells nothing of how near a guess was. A missing and a
@@ -26,14 +29,12 @@ export const keyGuard: GuardKind<KeyGuardDocument> = {
     const where = [header && `the header ${header}`, guard.query && `the query parameter ${guard.query}`]
       .filter(Boolean)
       .join(' or ');
+    // Of keys that were good once: whether they still are is looked up each time.
+    const hashes = new Map<string, string>();
     const apps = new Map<string, { id: string; name: string; plan?: string }>();
     for (const [id, app] of Object.entries(document.apps ?? {}))
       for (const key of app.keys) apps.set(key.toLowerCase(), { id, name: app.name ?? id, plan: app.plan });
-    return async ({ run }) => {
-      const given =
-        (name && run.message.headers[name]) ||
-        (guard.query !== undefined ? new URLSearchParams(run.request.search).get(guard.query) : undefined);
-      const hash = given ? await sha256(given) : undefined;
+    const take = (run: Run, given: string | undefined, hash: string | undefined): void => {
       const app = hash === undefined ? undefined : (apps.get(hash) ?? run.ports.callers?.byKey(hash, run.more.api));
       if (!app)
         throw new Refusal('HNG-410', {
@@ -43,8 +44,21 @@ export const keyGuard: GuardKind<KeyGuardDocument> = {
           },
           inner: given ? 'no app has this key' : 'no key was sent',
         });
+      if (!hashes.has(given!)) {
+        if (hashes.size >= KEPT) hashes.delete(hashes.keys().next().value!);
+        hashes.set(given!, hash!);
+      }
       admit(run, document, app);
       run.withhold(places);
+    };
+    return ({ run }) => {
+      const given =
+        (name && run.message.headers[name]) ||
+        (guard.query !== undefined ? new URLSearchParams(run.request.search).get(guard.query) : undefined) ||
+        undefined;
+      const hash = given === undefined ? undefined : hashes.get(given);
+      if (given === undefined || hash !== undefined) return take(run, given, hash);
+      return sha256(given).then((h) => take(run, given, h));
     };
   },
 };

@@ -1,6 +1,8 @@
+import type { Run } from '../../flow/run';
 import { Refusal } from '../../problem';
+import type { Taken } from '../counters';
 import type { GuardKind } from '../kind';
-import { counting } from '../per';
+import { counting, type Counted } from '../per';
 import type { RateGuardDocument } from './schema';
 
 /**
@@ -13,9 +15,7 @@ export const rateGuard: GuardKind<RateGuardDocument> = {
   compile(guard, context) {
     const counted = counting('rate', guard.per, context);
     const policy = `"default";q=${guard.calls};w=${Math.ceil(guard.seconds)}`;
-    return async ({ run }) => {
-      const { counters, name, whom } = await counted(run);
-      const { ok, left, waitMs } = await counters.window(name, guard.calls, guard.seconds * 1000);
+    const judge = (run: Run, whom: string, { ok, left, waitMs }: Taken): void => {
       const limit = {
         'ratelimit-policy': policy,
         ratelimit: `"default";r=${left};t=${Math.ceil(waitMs / 1000)}`,
@@ -30,6 +30,15 @@ export const rateGuard: GuardKind<RateGuardDocument> = {
         headers: { ...limit, 'retry-after': String(retry) },
         inner: `counted for ${whom}`,
       });
+    };
+    const take = (run: Run, { counters, name, whom }: Counted): void | Promise<void> => {
+      const taken = counters.window(name, guard.calls, guard.seconds * 1000);
+      return 'then' in taken ? taken.then((t) => judge(run, whom, t)) : judge(run, whom, taken);
+    };
+    // Nothing waits where nothing has to be waited for.
+    return ({ run }) => {
+      const found = counted(run);
+      return 'then' in found ? found.then((c) => take(run, c)) : take(run, found);
     };
   },
 };
