@@ -1,6 +1,4 @@
 import { execFileSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { WebDriver } from 'selenium-webdriver';
 import { openBrowser, Page } from './browser';
@@ -27,21 +25,6 @@ async function rehearsed(page: Page, path: string, status: string, pin?: number 
   else if (pin !== undefined) await page.driver.executeScript(`document.querySelectorAll('.pin')[${pin}].click()`);
 }
 
-/** The demo's contract with two changes, as files to upload. */
-function newerBerths(): string {
-  const from = join(ROOT, 'stand-ins/src/berths/contract');
-  const to = mkdtempSync(join(tmpdir(), 'hinge-newer-'));
-  return ['berths.wsdl', 'berths.xsd', 'common.xsd']
-    .map((name) => {
-      const text = readFileSync(join(from, name), 'utf8')
-        .replace('name="surface"', 'name="paving"')
-        .replace(/(name="minDepthMetres"[^>]*?) minOccurs="0"/, '$1');
-      writeFileSync(join(to, name), text);
-      return join(to, name);
-    })
-    .join('\n');
-}
-
 try {
   const page = await open();
   const field = (pointer: string) =>
@@ -49,10 +32,6 @@ try {
   await page.open('/backends/berths');
   await page.click('[role=option]', 'ReserveBerth');
   await page.shot(out('backend'));
-  await page.click('button', 'Bring in a newer contract');
-  await (await page.find('input[aria-label="Files of the newer contract"]')).sendKeys(newerBerths());
-  await page.find('[data-testid=contract-changes]');
-  await page.shot(out('contract-newer'));
   await page.open('/backends/berths/draft');
   await page.find('table');
   await page.shot(out('draft-review'));
@@ -153,6 +132,21 @@ try {
   await page.byText('.heard-row', 'TV-40213');
   await page.driver.executeScript('document.querySelector(".heard").scrollIntoView({ block: "end" })');
   await page.shot(out('topics'));
+  await page.open('/apis/tides');
+  await page.click('button', 'Release…');
+  await page.click('[role=dialog] button', 'Release to sandbox');
+  await page.byText('[role=dialog] .spruce', 'runs release');
+  await page.open('/callers/dunlin');
+  await page.click('button', 'Make it');
+  await page.byText('.note', 'shown only now');
+  const key = await page.text('.note code');
+  await page.byText('[data-testid=callers-known]', 'the gateway knows');
+  for (let n = 0; n < 27; n++)
+    await fetch(`${world.gateway}/tides/agents/2026-12-04`, { headers: { 'x-api-key': key } });
+  await page.driver.sleep(1000);
+  await page.open('/callers');
+  await page.byText('td', '27');
+  await page.shot(out('callers'));
   const dark = await open(true);
   await rehearsed(dark, '/apis/port-calls/getPortCall', '200', '/0');
   await dark.byText('.pin-box', 'one after the other');
