@@ -155,6 +155,30 @@ test('what stands under a tag is forgotten by it, the rest stays', async () => {
   expect([await store.purge(), store.size]).toEqual([1, 0]);
 });
 
+test('what steps set that then failed is not said of the old reply', async () => {
+  let fail = false;
+  const flow: StepDocument[] = [
+    {
+      kind: 'remember',
+      seconds: 60,
+      staleOnErrorSeconds: 100,
+      flow: [
+        { kind: 'set', values: { tried: '"yes"' } },
+        call('one', { name: 'got' }),
+      ],
+    } as StepDocument,
+    { kind: 'map', to: 'reply', whole: '{"n": body.n, "tried": $exists(vars.tried), "step": $exists(steps.got)}' },
+  ];
+  const w = world(api(flow), () => {
+    if (fail) throw new BackendFailure('unreachable', 'refused');
+    return json({ n: 1 });
+  });
+  expect((await w.run()).reply.body).toEqual({ n: 1, tried: true, step: true });
+  w.wait(70_000);
+  fail = true;
+  expect((await w.run()).reply.body).toEqual({ n: 1, tried: false, step: false });
+});
+
 test('a cookie goes to the caller who got it, and is not kept for the next', async () => {
   const [kept] = remember({ shared: true });
   const w = world(api([kept!]), () => json({ n: 1 }, 200, { 'set-cookie': 'of=the first; Path=/' }));

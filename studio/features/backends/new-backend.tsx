@@ -35,7 +35,10 @@ export function NewBackend({ environments }: { environments: readonly { name: st
   const reading = useRef<AbortController>(undefined);
   const picker = useRef<HTMLInputElement>(null);
 
+  /** Only the attempt that began last says that it has ended. */
+  const attempts = useRef(0);
   const attempt = async (what: string, run: () => Promise<void>) => {
+    const mine = ++attempts.current;
     setBusy(what);
     setTold(undefined);
     try {
@@ -45,8 +48,10 @@ export function NewBackend({ environments }: { environments: readonly { name: st
       if (!(error instanceof RequestError)) throw error;
       setTold({ message: error.message, finding: error.finding });
     } finally {
-      setBusy('');
-      setProgress(undefined);
+      if (mine === attempts.current) {
+        setBusy('');
+        setProgress(undefined);
+      }
     }
   };
 

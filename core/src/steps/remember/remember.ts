@@ -79,10 +79,13 @@ export const rememberKind: StepKind<RememberDocument> = {
         }
       }
       const began = run.message;
+      // What steps set that then failed is not said of the old reply.
+      const undo = old && setBack(run);
       try {
         const kept = await (flying ? fetch(run) : fly(run));
         const status = run.message.status ?? 200;
         if (!kept && status >= 500 && mayServe(step, old, now)) {
+          undo!();
           giveOld(run, old!, life, `; fwd-status=${status}`);
           return;
         }
@@ -92,6 +95,7 @@ export const rememberKind: StepKind<RememberDocument> = {
       } catch (error) {
         if (!(error instanceof Refusal) || error.status < 500 || !mayServe(step, old, now)) throw error;
         run.message = began;
+        undo!();
         giveOld(run, old!, life, '');
       }
     };
@@ -115,6 +119,16 @@ export const rememberKind: StepKind<RememberDocument> = {
     return end;
   },
 };
+
+/** Puts variables and results of named steps back to what they are now. */
+function setBack(run: Run): () => void {
+  const before = [{ ...run.vars }, { ...run.steps }] as const;
+  return () =>
+    [run.vars, run.steps].forEach((now, i) => {
+      for (const name of Object.keys(now)) if (!Object.hasOwn(before[i]!, name)) delete now[name];
+      Object.assign(now, before[i]);
+    });
+}
 
 function secondsOf(v: unknown): number {
   const n = isNumber(v) || typeof v === 'string' ? Number(v) : 0;
