@@ -3,8 +3,12 @@ import fc from 'fast-check';
 import {
   Body,
   compileApi,
+  effectiveGuards,
+  GUARD_ORDER,
+  OwnCounters,
   rehearseCase,
   showMessage,
+  withWorkspace,
   type CaseDocument,
   type CompiledApi,
   type FlowDocument,
@@ -285,5 +289,61 @@ describe('a rehearsal that says whose request it plays', () => {
   test('without one it is asked, as a caller is', async () => {
     const r = await play(compileApi(document), undefined);
     expect([r.reply.status, r.error?.guard]).toEqual([401, { kind: 'key', from: 'all doors' }]);
+  });
+});
+
+describe('guards of the workspace', () => {
+  const rate: GuardDocument = { kind: 'rate', calls: 2, seconds: 60, per: 'address' };
+  const one = (name: string, guards: GuardDocument[] = []): FlowDocument => ({
+    ...api([answer('"in"')]),
+    api: { name, version: '1' },
+    guards,
+  });
+
+  test('act where an API has none of the kind, and say where they come from', () => {
+    const own: GuardDocument = { kind: 'rate', calls: 9, seconds: 60 };
+    const origins = (d: FlowDocument) =>
+      effectiveGuards(
+        withWorkspace(d, [rate, { kind: 'size', maxBytes: 10 }]),
+        d.doors[0],
+        d.operations.Do!,
+        GUARD_ORDER,
+      ).map((g) => `${g.guard.kind} ${g.origin}`);
+    expect(origins(one('A'))).toEqual(['rate workspace', 'size workspace']);
+    expect(origins(one('A', [own]))).toEqual(['rate api', 'size workspace']);
+    expect(origins(one('A', [{ ...own, off: true }]))).toEqual(['size workspace']);
+    expect(withWorkspace(one('A'), [])).toEqual(one('A'));
+  });
+
+  test('count for all APIs together', async () => {
+    const counters = new OwnCounters(() => 1);
+    const ask = async (slug: string) => {
+      const compiled = compileApi(withWorkspace(one(slug), [rate]));
+      const { reply, refusal } = await compiled.operations.get('public')![0]!.handle(
+        {
+          method: 'GET',
+          url: '/t/x/1',
+          path: { id: '1' },
+          query: {},
+          search: '',
+          rest: '',
+          headers: {},
+          body: Body.empty(),
+        },
+        {
+          api: slug,
+          ports: { counters, clock: { now: () => 1 }, backends: { send: () => Promise.reject(new Error('none')) } },
+          env: {},
+          traceId: 't',
+          outbound: {},
+        },
+      );
+      return [reply.status, refusal?.guard?.from];
+    };
+    expect([await ask('a'), await ask('b'), await ask('a')]).toEqual([
+      [200, undefined],
+      [200, undefined],
+      [429, 'the workspace'],
+    ]);
   });
 });

@@ -162,10 +162,7 @@ test('what steps set that then failed is not said of the old reply', async () =>
       kind: 'remember',
       seconds: 60,
       staleOnErrorSeconds: 100,
-      flow: [
-        { kind: 'set', values: { tried: '"yes"' } },
-        call('one', { name: 'got' }),
-      ],
+      flow: [{ kind: 'set', values: { tried: '"yes"' } }, call('one', { name: 'got' })],
     } as StepDocument,
     { kind: 'map', to: 'reply', whole: '{"n": body.n, "tried": $exists(vars.tried), "step": $exists(steps.got)}' },
   ];

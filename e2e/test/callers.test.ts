@@ -184,3 +184,29 @@ describe('one API with two doors over one flow: by key, and by token', () => {
     );
   });
 });
+
+describe('guards of the whole workspace', () => {
+  test('saved, they act at every API at once, without a release, and each API says where they come from', async () => {
+    await as('plover@tarnhaven.example');
+    const policy = async () => (await fetch(`${world.gateway}/tides/v1/2026-12-04`)).headers.get('ratelimit-policy');
+    expect(await policy()).toBeNull();
+    await page.open('/apis');
+    await page.click('a', 'Guards of the workspace');
+    await hands.choose('Add a guard: of the workspace', 'rate');
+    await page.byText('[data-testid=guards-state]', 'not saved yet');
+    expect(await hands.serious()).toEqual([]);
+    await page.click('button', 'Save for all');
+    await page.waitText('[data-testid=guards-state]', 'saved');
+    await page.waitFor('the gateway', async () => (await policy()) === '"default";q=60;w=60');
+    await page.open('/apis/tides');
+    await page.click('[role=tab]', 'Doors');
+    await page.byText('.guard-scopes', 'from the workspace');
+    await page.open('/apis/tides/getTideTable');
+    await hands.outcome('200');
+    await page.byText('.guard-words', 'rate');
+    await page.open('/guards');
+    await page.click('button[aria-label="Remove the guard rate"]');
+    await page.click('button', 'Save for all');
+    await page.waitFor('the gateway', async () => (await policy()) === null);
+  });
+});

@@ -1,9 +1,11 @@
 import {
   compileApi,
+  withWorkspace,
   type CallersConfig,
   type CompiledApi,
   type CompiledOperation,
   type FlowDocument,
+  type GuardDocument,
 } from '@hinge/core';
 
 /** One released document as a gateway runs it. */
@@ -24,6 +26,8 @@ export interface GatewayConfig {
   /** Share of requests whose messages are kept, 0 to 1. */
   readonly traceShare?: number;
   readonly apis: readonly ApiConfig[];
+  /** Guards of the workspace: they act at every API that has none of the kind. */
+  readonly guards?: readonly GuardDocument[];
   /** Apps and their subscriptions; changed apart from the rest, and kept on disk with it. */
   readonly callers?: CallersConfig;
 }
@@ -41,6 +45,9 @@ export interface Route {
 }
 
 export function loadApis(config: GatewayConfig): LoadedApi[] {
-  const documents = new Map(config.apis.map((api) => [api.slug, api.document]));
-  return config.apis.map((api) => ({ config: api, compiled: compileApi(api.document, (name) => documents.get(name)) }));
+  const documents = new Map(config.apis.map((api) => [api.slug, withWorkspace(api.document, config.guards)]));
+  return config.apis.map((api) => {
+    const document = documents.get(api.slug)!;
+    return { config: { ...api, document }, compiled: compileApi(document, (name) => documents.get(name)) };
+  });
 }

@@ -9,6 +9,8 @@ import {
   type CaseWorld,
   type CompiledApi,
   type FlowDocument,
+  type GuardDocument,
+  withWorkspace,
   type Ports,
   packRehearsal,
   type PackedRehearsal,
@@ -22,6 +24,8 @@ export interface RehearsalOrder {
   readonly case?: CaseDocument;
   readonly cases?: readonly CaseDocument[];
   readonly environment?: string;
+  /** Of the workspace. */
+  readonly guards?: readonly GuardDocument[];
   readonly variables?: Readonly<Record<string, unknown>>;
 }
 
@@ -40,7 +44,7 @@ export class Rehearsals {
   ) {}
 
   async run(order: RehearsalOrder): Promise<Rehearsed> {
-    const api = this.compiled(order.document);
+    const api = this.compiled(order.document, order.guards);
     const world: CaseWorld = {
       // What a rehearsal remembers is its own: callers never get it, and the next rehearsal starts afresh.
       ports: {
@@ -58,11 +62,13 @@ export class Rehearsals {
     return { rehearsal: packRehearsal(await rehearseCase(api, order.case, world)) };
   }
 
-  private compiled(document: FlowDocument): CompiledApi {
-    const key = createHash('sha256').update(JSON.stringify(document)).digest('hex');
+  private compiled(draft: FlowDocument, guards: readonly GuardDocument[] = []): CompiledApi {
+    const key = createHash('sha256')
+      .update(JSON.stringify([draft, guards]))
+      .digest('hex');
     const hit = this.drafts.get(key);
     if (hit) return hit;
-    const api = compileApi(document, (name) => this.neighbour(name)?.document);
+    const api = compileApi(withWorkspace(draft, guards), (name) => this.neighbour(name)?.document);
     this.drafts.set(key, api);
     if (this.drafts.size > GATEWAY_LIMITS.drafts) this.drafts.delete(this.drafts.keys().next().value!);
     return api;

@@ -91,6 +91,14 @@ export const environments = pgTable('environments', {
   variables: jsonb('variables').$type<Record<string, unknown>>().notNull().default({}),
 });
 
+/** What holds for the whole workspace, by name: "guards". */
+export const settings = pgTable('settings', {
+  name: text('name').primaryKey(),
+  value: json('value').$type<unknown>().notNull(),
+  changedAt: timestamp('changed_at', { withTimezone: true }).notNull().defaultNow(),
+  changedBy: text('changed_by').notNull(),
+});
+
 export const backends = pgTable('backends', {
   name: text('name').primaryKey(),
   title: text('title').notNull(),

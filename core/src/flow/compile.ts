@@ -1,5 +1,6 @@
 import { preflight } from '../guards/cors/guard';
 import { compilePlans, fieldGuards, named, NO_CHECKS, planNamed, unlessKnown } from '../guards/compile';
+import { WORKSPACE } from '../guards/per';
 import { GUARD_ORDER, guardKind } from '../guards/registry';
 import { effectiveGuards, type CompiledGuard, type EffectiveGuard } from '../guards/kind';
 import type { Message } from '../message/message';
@@ -238,7 +239,13 @@ function compileOperation(
   const validates = guards.some((g) => g.guard.kind === 'schema');
   const guardContext = { document, operationId: id, operation, ...(door !== INSIDE && { door: door.name }) };
   const planned = compilePlans(document, guardContext);
-  const from = { api: 'all doors', door: `the door ${door.name}`, operation: `the operation ${id}`, plan: 'the plan' };
+  const from = {
+    workspace: WORKSPACE,
+    api: 'all doors',
+    door: `the door ${door.name}`,
+    operation: `the operation ${id}`,
+    plan: 'the plan',
+  };
   for (const { guard, origin } of guards) {
     const kind = guardKind(guard.kind);
     const made = kind.compile(guard, { ...guardContext, scope: from[origin] });

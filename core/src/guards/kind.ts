@@ -36,15 +36,25 @@ export interface GuardKind<D extends GuardDocument = GuardDocument> {
 }
 
 /** Where an effective guard comes from. */
-export type GuardOrigin = 'api' | 'door' | 'operation' | 'plan';
+export type GuardOrigin = 'workspace' | 'api' | 'door' | 'operation' | 'plan';
 
 export interface EffectiveGuard {
   readonly guard: GuardDocument;
   readonly origin: GuardOrigin;
 }
 
+/** Guards that came to a document from the workspace. */
+const OF_WORKSPACE = new WeakSet<GuardDocument>();
+
+/** The document with the guards of the workspace among those of the API; one of the API takes the place of one of the same kind. */
+export function withWorkspace(document: FlowDocument, guards: readonly GuardDocument[] = []): FlowDocument {
+  const more = guards.filter((g) => !document.guards?.some((own) => own.kind === g.kind)).map((g) => ({ ...g }));
+  for (const g of more) OF_WORKSPACE.add(g);
+  return more.length ? { ...document, guards: [...more, ...(document.guards ?? [])] } : document;
+}
+
 /**
- * The guards in force: those of the API, the door and the operation. The nearest one of a kind wins, also when it is
+ * The guards in force: those of the workspace, the API, the door and the operation. The nearest one of a kind wins, also when it is
  * switched off; order is the order of kinds in GUARD_SCHEMAS.
  */
 export function effectiveGuards(
@@ -55,7 +65,8 @@ export function effectiveGuards(
 ): EffectiveGuard[] {
   const byKind = new Map<string, EffectiveGuard>();
   const add = (guards: readonly GuardDocument[] | undefined, origin: GuardOrigin) => {
-    for (const guard of guards ?? []) byKind.set(guard.kind, { guard, origin });
+    for (const guard of guards ?? [])
+      byKind.set(guard.kind, { guard, origin: OF_WORKSPACE.has(guard) ? 'workspace' : origin });
   };
   add(document.guards, 'api');
   add(door?.guards, 'door');

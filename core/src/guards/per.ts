@@ -24,6 +24,9 @@ export function compilePer(per: Per, { operationId, door }: GuardContext): (run:
     (per !== 'address' && run.identity?.app && `app ${run.identity.app.id}`) || `address ${run.request.remote ?? ''}`;
 }
 
+/** The scope of guards that all APIs share: they count for all of them together. */
+export const WORKSPACE = 'the workspace';
+
 export interface Counted {
   readonly counters: Counters;
   readonly name: string;
@@ -37,7 +40,7 @@ export function counting(kind: string, per: Per, context: GuardContext) {
   let own: OwnCounters | undefined;
   const under = (run: Run, whom: string): Counted => ({
     counters: run.ports.counters ?? (own ??= new OwnCounters(run.ports.clock.now)),
-    name: countedName(`${run.more.api ?? ''} ${scope}`, whom),
+    name: countedName(`${context.scope === WORKSPACE ? '' : (run.more.api ?? '')} ${scope}`, whom),
     whom,
   });
   return (run: Run): Counted | Promise<Counted> => {

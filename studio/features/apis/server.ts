@@ -19,6 +19,7 @@ import { database, schema } from '../../db/client';
 import { Told } from '../../lib/route';
 import { listBackends, type BackendRow } from '../backends/server';
 import { sendConfig } from '../gateways/server';
+import { workspaceGuards } from '../guards/server';
 import { hub, NoGateway } from '../gateways/hub';
 
 const { apis, drafts, releases, rollouts, environments } = schema;
@@ -204,7 +205,7 @@ export async function rehearseDraft(
   try {
     const { rehearsal } = await hub().rehearse(
       environment,
-      { document: whole, case: sample, environment, variables: env?.variables ?? {} },
+      { document: whole, case: sample, environment, guards: await workspaceGuards(), variables: env?.variables ?? {} },
       REHEARSAL_MS,
     );
     return { ...checked, rehearsal };
@@ -225,7 +226,7 @@ export async function runDraftCases(
   try {
     const { results } = await hub().rehearse(
       environment,
-      { document: whole, cases, environment, variables: env?.variables ?? {} },
+      { document: whole, cases, environment, guards: await workspaceGuards(), variables: env?.variables ?? {} },
       REHEARSAL_MS * 4,
     );
     return results ?? [];

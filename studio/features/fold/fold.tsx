@@ -8,6 +8,7 @@ import {
   replaceStep,
   stepAt,
   effectiveGuards,
+  withWorkspace,
   GUARD_ORDER,
   type CaseDocument,
   type Finding,
@@ -81,12 +82,12 @@ export function Fold(p: Props) {
   const guards = useMemo(
     () =>
       operation
-        ? effectiveGuards(document, door, operation, GUARD_ORDER).map((g) => ({
+        ? effectiveGuards(withWorkspace(document, p.world.guards), door, operation, GUARD_ORDER).map((g) => ({
             guard: g.guard,
             inherited: g.origin !== 'operation',
           }))
         : [],
-    [document, door, operation],
+    [document, door, operation, p.world.guards],
   );
   useShortcuts(
     draft.undo,

@@ -1,4 +1,5 @@
 import { getDraft, listApis } from '../apis/server';
+import { workspaceGuards } from '../guards/server';
 import { contractOf, listBackends } from '../backends/server';
 import type { CallableOperation, FoldWorld } from './world';
 
@@ -23,5 +24,5 @@ export async function foldWorld(slug: string): Promise<FoldWorld> {
     const draft = await getDraft(api.slug);
     apis[api.slug] = Object.keys(draft?.document.operations ?? {});
   }
-  return { backends, inner: [], apis, types: [], topics: [], table: {} };
+  return { guards: await workspaceGuards(), backends, inner: [], apis, types: [], topics: [], table: {} };
 }

@@ -5,6 +5,8 @@ import {
   eventOperation,
   GUARD_ORDER,
   type FlowDocument,
+  type GuardDocument,
+  withWorkspace,
   type Rehearsal,
   type ShownError,
   type ShownMessage,
@@ -52,10 +54,12 @@ interface Props {
   readonly document?: FlowDocument;
   readonly typing: readonly StepTyping[];
   readonly editable: boolean;
+  /** Of the workspace, as it is now. */
+  readonly guards: readonly GuardDocument[];
 }
 
 /** A recorded request in the same Fold, read-only, with measured times. */
-export function TraceFold({ trace, document, typing, editable }: Props) {
+export function TraceFold({ trace, document, typing, editable, guards }: Props) {
   const router = useRouter();
   const [told, setTold] = useState('');
   const operation =
@@ -122,7 +126,7 @@ export function TraceFold({ trace, document, typing, editable }: Props) {
     <FoldView
       operation={operation}
       operationId={trace.operation!}
-      guards={effectiveGuards(document, door, operation, GUARD_ORDER).map((g) => ({
+      guards={effectiveGuards(withWorkspace(document, guards), door, operation, GUARD_ORDER).map((g) => ({
         guard: g.guard,
         inherited: g.origin !== 'operation',
       }))}

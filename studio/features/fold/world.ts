@@ -1,7 +1,9 @@
-import type { FlowDocument, TypeTable } from '@hinge/core';
+import type { GuardDocument, FlowDocument, TypeTable } from '@hinge/core';
 
 /** What a flow can call: backends with their operations, operations of this API, and those of others. */
 export interface FoldWorld {
+  /** Guards of the workspace. */
+  readonly guards: readonly GuardDocument[];
   readonly backends: Readonly<Record<string, readonly CallableOperation[]>>;
   readonly inner: readonly string[];
   readonly apis: Readonly<Record<string, readonly string[]>>;
@@ -20,7 +22,7 @@ export interface CallableOperation {
   readonly safe: boolean;
 }
 
-export const NO_WORLD: FoldWorld = { backends: {}, inner: [], apis: {}, types: [], topics: [], table: {} };
+export const NO_WORLD: FoldWorld = { guards: [], backends: {}, inner: [], apis: {}, types: [], topics: [], table: {} };
 
 export function worldWith(world: FoldWorld, document: FlowDocument): FoldWorld {
   return {

@@ -3,6 +3,7 @@ import { and, desc, eq, lt } from 'drizzle-orm';
 import { z } from 'zod';
 import { database, schema } from '../../db/client';
 import { callersFor, takeRevoked } from '../callers/config';
+import { workspaceGuards } from '../guards/server';
 import { hub, type Line } from './hub';
 
 const { gateways, rollouts, releases, environments, traces } = schema;
@@ -35,11 +36,20 @@ export async function configFor(environment: string) {
     .orderBy(rollouts.api, desc(rollouts.id));
   const [env] = await db.select().from(environments).where(eq(environments.name, environment));
   const variables = env?.variables ?? {};
+  const guards = await workspaceGuards();
   const revision = createHash('sha256')
-    .update(JSON.stringify([variables, rows.map((r) => [r.slug, r.hash, r.release])]))
+    .update(JSON.stringify([variables, rows.map((r) => [r.slug, r.hash, r.release]), guards]))
     .digest('hex')
     .slice(0, 12);
-  return { revision, environment, variables, traceShare: 1, apis: rows, callers: await callersFor(environment) };
+  return {
+    revision,
+    environment,
+    variables,
+    traceShare: 1,
+    apis: rows,
+    guards,
+    callers: await callersFor(environment),
+  };
 }
 
 /** Sends the present configuration to all gateways of the environment; they answer with `applied`. */
@@ -51,6 +61,12 @@ export async function sendConfig(environment: string): Promise<string> {
     .where(eq(gateways.environment, environment));
   for (const line of hub().in(environment)) line.send('config', config);
   return config.revision;
+}
+
+/** The same for every environment, when something changed that holds for all. */
+export async function sendConfigs(): Promise<void> {
+  for (const { name } of await database().select({ name: environments.name }).from(environments))
+    await sendConfig(name);
 }
 
 /** Opens the stream of one gateway: its configuration at once, then whatever comes, a ping every 5 s. */

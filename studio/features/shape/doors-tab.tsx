@@ -1,5 +1,5 @@
 'use client';
-import { precedenceOf, type FlowDocument } from '@hinge/core';
+import { precedenceOf, type FlowDocument, type GuardDocument } from '@hinge/core';
 import { ChoiceRow, RowMoves, TextRow } from '../fold/fields';
 import { DoorSteps } from './door-steps';
 import { GuardsEditor } from './guards-editor';
@@ -7,6 +7,8 @@ import { GuardsEditor } from './guards-editor';
 interface Props {
   readonly document: FlowDocument;
   readonly address: string | undefined;
+  /** Guards of the workspace. */
+  readonly workspace: readonly GuardDocument[];
   readonly readOnly?: boolean;
   readonly onChange: (document: FlowDocument) => void;
 }
@@ -14,7 +16,7 @@ interface Props {
 type Door = FlowDocument['doors'][number];
 
 /** Ways in over the same flows, what each answers, and in which order paths are tried. */
-export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
+export function DoorsTab({ document: d, address, workspace, readOnly, onChange }: Props) {
   const set = (i: number, door: Door | undefined) =>
     onChange({ ...d, doors: d.doors.flatMap((x, n) => (n !== i ? [x] : door ? [door] : [])) });
   const base = d.doors[0]?.path ?? `/${d.api.name.toLowerCase().replace(/[^a-z0-9]+/g, '-')}`;
@@ -142,8 +144,8 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
       )}
       <h2>Guards</h2>
       <div className="soft">
-        Who may come in, how often, with what. Of one kind the nearest counts: operation, then door, then all doors;
-        those of a plan act besides.
+        Who may come in, how often, with what. Of one kind the nearest counts: operation, then door, then all doors,
+        then the workspace; those of a plan act besides.
       </div>
       <div className="guard-scopes">
         <div>
@@ -151,6 +153,7 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
           <GuardsEditor
             label="of all doors"
             guards={d.guards ?? []}
+            inherited={workspace.map((guard) => ({ guard, from: 'the workspace' }))}
             readOnly={readOnly}
             onChange={(guards) => onChange({ ...d, guards })}
           />
@@ -161,7 +164,12 @@ export function DoorsTab({ document: d, address, readOnly, onChange }: Props) {
             <GuardsEditor
               label={`of the door ${door.name}`}
               guards={door.guards ?? []}
-              inherited={(d.guards ?? []).map((guard) => ({ guard, from: 'all doors' }))}
+              inherited={[
+                ...workspace
+                  .filter((w) => !d.guards?.some((g) => g.kind === w.kind))
+                  .map((guard) => ({ guard, from: 'the workspace' })),
+                ...(d.guards ?? []).map((guard) => ({ guard, from: 'all doors' })),
+              ]}
               readOnly={readOnly}
               onChange={(guards) => set(i, { ...door, guards })}
             />

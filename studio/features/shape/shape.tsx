@@ -2,7 +2,14 @@
 import Button from '@mui/material/Button';
 import Tab from '@mui/material/Tab';
 import Tabs from '@mui/material/Tabs';
-import { firstCase, removeOperation, renameOperation, type Finding, type FlowDocument } from '@hinge/core';
+import {
+  firstCase,
+  removeOperation,
+  renameOperation,
+  type Finding,
+  type FlowDocument,
+  type GuardDocument,
+} from '@hinge/core';
 import Link from 'next/link';
 import { useEffect, useState } from 'react';
 import { send } from '../../lib/client';
@@ -27,6 +34,8 @@ interface Props {
   readonly environments: readonly { name: string; title: string }[];
   readonly findings: readonly Finding[];
   readonly address: string | undefined;
+  /** Of the workspace. */
+  readonly guards: readonly GuardDocument[];
   readonly editable: boolean;
 }
 
@@ -34,7 +43,7 @@ const QUIET_MS = 400;
 const nothing = () => undefined;
 
 /** Shape: what callers see of an API. Every change is saved as a new draft a moment later. */
-export function Shape({ slug, draft, environments, findings: first, address, editable }: Props) {
+export function Shape({ slug, draft, environments, findings: first, address, guards, editable }: Props) {
   const d = useDraft(slug, draft, editable);
   const { document, state } = d;
   useShortcuts(d.undo, d.redo, () => void d.saveNow(), nothing);
@@ -128,7 +137,13 @@ export function Shape({ slug, draft, environments, findings: first, address, edi
             </>
           )}
           {tab === 'doors' && (
-            <DoorsTab document={document} address={address} readOnly={readOnly} onChange={d.change} />
+            <DoorsTab
+              workspace={guards}
+              document={document}
+              address={address}
+              readOnly={readOnly}
+              onChange={d.change}
+            />
           )}
           {tab === 'types' && <TypesTab document={document} readOnly={readOnly} onChange={d.change} />}
           {tab === 'topics' && (

@@ -1,6 +1,7 @@
 import { notFound } from 'next/navigation';
 import { findingsOf, getDraft, listEnvironments } from '../../../features/apis/server';
 import { gatewayStates } from '../../../features/gateways/server';
+import { workspaceGuards } from '../../../features/guards/server';
 import { Shape } from '../../../features/shape/shape';
 import { Shell } from '../../../features/shell/shell';
 import { demandUser } from '../../../lib/session';
@@ -25,6 +26,7 @@ export default async function Page({ params }: { params: Promise<{ slug: string 
           environments={environments}
           findings={findings}
           address={gateway?.address}
+          guards={await workspaceGuards()}
           editable={user.role === 'designer'}
         />
       </div>

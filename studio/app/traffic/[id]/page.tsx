@@ -2,6 +2,7 @@ import { typeFlow } from '@hinge/core';
 import { notFound } from 'next/navigation';
 import { releasedDocument } from '../../../features/apis/server';
 import { TraceFold, type StoredTrace } from '../../../features/fold/trace-fold';
+import { workspaceGuards } from '../../../features/guards/server';
 import { Shell } from '../../../features/shell/shell';
 import { getTrace } from '../../../features/traffic/server';
 import { demandUser } from '../../../lib/session';
@@ -21,6 +22,7 @@ export default async function Page({ params }: { params: Promise<{ id: string }>
         trace={trace}
         document={document && { ...document, backends: {} }}
         typing={document && trace.operation ? typeFlow(document, trace.operation) : []}
+        guards={await workspaceGuards()}
         editable={user.role === 'designer'}
       />
     </Shell>
