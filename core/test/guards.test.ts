@@ -257,6 +257,19 @@ test('guards of a door are its own: one door open, one by key', async () => {
   ]);
 });
 
+test('a window of many calls takes memory only for those that came', () => {
+  const windows = new Windows(100_000, 1000);
+  const before = process.memoryUsage().arrayBuffers;
+  for (let i = 0; i < 2_000; i++) windows.take(`address ${i}`, i);
+  // 2,000 whole rings would be 1.6 GB.
+  expect(process.memoryUsage().arrayBuffers - before).toBeLessThan(16 * 1024 * 1024);
+  const one = new Windows(1_000, 1_000);
+  const taken = Array.from({ length: 1_500 }, (_x, i) => one.take('k', i / 10).ok);
+  expect([taken.lastIndexOf(true), taken.filter(Boolean).length]).toEqual([999, 1_000]);
+  expect(one.take('k', 999)).toMatchObject({ ok: false, left: 0, waitMs: 1 });
+  expect(one.take('k', 1_000)).toMatchObject({ ok: true, left: 0 });
+});
+
 describe('a rehearsal that says whose request it plays', () => {
   const guards: GuardDocument[] = [{ kind: 'key' }];
   const document: FlowDocument = {

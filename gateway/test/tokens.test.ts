@@ -280,6 +280,33 @@ describe('tokens', () => {
   });
 });
 
+test('an id that stands in a document too is another app: its token opens no other API, and nothing of the gateway’s app', async () => {
+  // Whoever writes a document may put any id into it.
+  const impostor: FlowDocument = {
+    ...document(),
+    doors: [{ name: 'tokens', path: '/other', guards: [{ kind: 'token' }] }],
+    apps: { kittiwake: { plan: 'channel', keys: [], secrets: [sha('of the impostor')] } },
+  };
+  studio.config = { ...config(callers()), apis: [...config().apis, { slug: 'other', document: impostor }] };
+  const g = await startGateway({ port: 0, feed: { studio: studio.url, token: 'secret' } });
+  running.push(g);
+  await eventually('the configuration', () => g.server.revision === '1');
+  const at = `http://127.0.0.1:${g.port}`;
+  const token = await tokenOf(at, { client_secret: 'of the impostor' });
+  const other = await fetch(`${at}/other/`, { headers: { authorization: `Bearer ${token}` } });
+  expect([other.status, ((await other.json()) as { plan: string }).plan]).toEqual([200, 'Channel']);
+  expect((await look(at, token)).status).toBe(403);
+  const own = await tokenOf(at);
+  expect((await look(at, own)).status).toBe(200);
+  expect(
+    (await post(`${at}/oauth/introspect`, { token: own, ...CLIENT, client_secret: 'of the impostor' })).body,
+  ).toEqual({
+    active: false,
+  });
+  const back = await fetch(`${at}/other/`, { headers: { authorization: `Bearer ${own}` } });
+  expect(back.status).toBe(403);
+});
+
 describe('subscriptions', () => {
   const keyed = async (at: string, key: string) => {
     const r = await fetch(`${at}/keyed/`, { headers: { 'x-api-key': key } });

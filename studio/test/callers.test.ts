@@ -67,13 +67,13 @@ describe('who may see and do what (OWASP API1, API5:2023)', () => {
     const other = (await waiting())[0]!;
     expect((await refused(decide(dunlin, other.id, 'end', '')))[0]).toBe(404);
     const { secret: _s } = await makeCredential(operator, 'kittiwake', 'sandbox', 'key', undefined);
-    const theirs = (await appDetails('kittiwake')).credentials[0]!;
+    const theirs = (await appDetails(operator, 'kittiwake')).credentials[0]!;
     expect((await refused(revokeCredential(dunlin, theirs.id)))[0]).toBe(404);
     expect((await known('kittiwake'))?.keys).toHaveLength(1);
   });
 
   test('a caller approves nothing, an auditor changes nothing', async () => {
-    const own = (await appDetails('dunlin')).subscriptions[0]!;
+    const own = (await appDetails(operator, 'dunlin')).subscriptions[0]!;
     for (const act of ['approve', 'pause', 'resume', 'refuse'] as const)
       expect((await refused(decide(dunlin, own.id, act, 'so')))[0]).toBe(403);
     expect((await refused(makeApp(auditor, 'Mine', undefined)))[0]).toBe(403);
@@ -89,12 +89,13 @@ describe('subscriptions', () => {
   test('asked, refused with a reason, approved after all, paused, resumed, ended', async () => {
     const { id: app } = await makeApp(dunlin, 'Sand & Gravel', undefined);
     expect(app).toBe('sand-gravel');
-    const state = async () => (await appDetails(app)).subscriptions.map((s) => `${s.planName} ${s.state} ${s.reason}`);
+    const state = async () =>
+      (await appDetails(operator, app)).subscriptions.map((s) => `${s.planName} ${s.state} ${s.reason}`);
     await subscribe(dunlin, app, 'tides', 'channel');
     expect(await state()).toEqual(['Channel asked ']);
     expect((await known(app))?.subscriptions).toEqual([{ api: 'tides', plan: 'channel', state: 'asked' }]);
     expect((await waiting()).map((s) => s.app)).toContain(app);
-    const { id } = (await appDetails(app)).subscriptions[0]!;
+    const { id } = (await appDetails(operator, app)).subscriptions[0]!;
     expect(await refused(decide(operator, id, 'refuse', ' '))).toEqual([400, 'Say why: the caller is told.']);
     await decide(operator, id, 'refuse', 'no contract yet');
     expect(await state()).toEqual(['Channel refused no contract yet']);
@@ -132,6 +133,18 @@ describe('subscriptions', () => {
     expect((await holdersOf('tides')).channel).toContain('Two plans');
   });
 
+  test('an API for chosen groups is not offered to callers; staff may subscribe their apps to it', async () => {
+    await sql(
+      `update drafts set document = jsonb_set(document::jsonb, '{api,visibility}', '{"groups": ["pilots"]}')::json where api = 'tides'`,
+    );
+    const { id: app } = await makeApp(dunlin, 'Curious', undefined);
+    expect((await appDetails(dunlin, app)).offers).toEqual([]);
+    expect((await refused(subscribe(dunlin, app, 'tides', 'quay')))[0]).toBe(400);
+    await subscribe(operator, app, 'tides', 'quay');
+    expect((await known(app))?.subscriptions).toHaveLength(1);
+    await sql(`update drafts set document = (document::jsonb #- '{api,visibility}')::json where api = 'tides'`);
+  });
+
   test('only plans that there are', async () => {
     expect((await listOffers()).map((o) => `${o.slug}: ${o.plans.map((p) => p.id).join(', ')}`)).toEqual([
       'tides: quay, channel, pilot-station',
@@ -159,7 +172,7 @@ describe('keys and secrets', () => {
     expect((await known(app))!.keys.map((k) => k.hash)).not.toContain(sha(second));
     await makeCredential(dunlin, app, 'sandbox', 'secret', undefined);
     expect((await known(app))!.secrets).toHaveLength(1);
-    for (const c of (await appDetails(app)).credentials) await revokeCredential(dunlin, c.id);
+    for (const c of (await appDetails(operator, app)).credentials) await revokeCredential(dunlin, c.id);
     expect([(await known(app))!.keys, (await known(app))!.secrets]).toEqual([[], []]);
   });
 

@@ -39,6 +39,7 @@ export class CallerDirectory implements Callers {
   private config: CallersConfig = NO_CALLERS;
   private keys = new Map<string, { readonly app: App; readonly until: number }>();
   private apps = new Map<string, App>();
+  private revoked: ReadonlySet<string> = new Set();
 
   constructor(
     private readonly documents: Documents,
@@ -55,6 +56,7 @@ export class CallerDirectory implements Callers {
       for (const key of app.keys) keys.set(key.hash.toLowerCase(), { app, until: key.until ?? Infinity });
     this.apps = new Map(config.apps.map((a) => [a.id, a]));
     this.keys = keys;
+    this.revoked = new Set((config.revoked ?? []).map((r) => r.jti));
     this.config = config;
   }
 
@@ -68,27 +70,48 @@ export class CallerDirectory implements Callers {
     return app && known(app, api);
   }
 
-  /** SHA-256 of the live client secrets of an app; none where nobody has this id. */
-  secretsOf(id: string): string[] {
+  /**
+   * SHA-256 of the live client secrets of an app, and where it stands: one of the gateway (`api` undefined), or one of the document of an API, known there
+   * alone. An id that stands in both is two apps.
+   */
+  secretsOf(id: string, api?: string): string[] {
+    if (api !== undefined) return (this.listed(id, api)?.secrets ?? []).map((h) => h.toLowerCase());
     const now = this.seconds();
-    const own = (this.apps.get(id)?.secrets ?? []).filter((s) => (s.until ?? Infinity) > now).map((s) => s.hash);
-    for (const { document } of this.documents())
-      if (Object.hasOwn(document.apps ?? {}, id)) own.push(...(document.apps![id]!.secrets ?? []));
-    return own.map((h) => h.toLowerCase());
+    return (this.apps.get(id)?.secrets ?? [])
+      .filter((s) => (s.until ?? Infinity) > now)
+      .map((s) => s.hash.toLowerCase());
+  }
+
+  /** Where a client with this id has that secret. */
+  placeOf(id: string, hash: string): { readonly api?: string } | undefined {
+    if (this.secretsOf(id).includes(hash)) return {};
+    for (const { slug } of this.documents()) if (this.secretsOf(id, slug).includes(hash)) return { api: slug };
+    return undefined;
+  }
+
+  isRevoked(jti: string): boolean {
+    return this.revoked.has(jti);
   }
 
   /** What an app may ask for: the scopes of the plans that it holds. */
-  scopesOf(id: string): Set<string> {
+  scopesOf(id: string, api?: string): Set<string> {
     const scopes = new Set<string>();
     for (const { slug, document } of this.documents()) {
-      const plans = [
-        this.apps.get(id)?.subscriptions.find((s) => s.api === slug && s.state === 'approved')?.plan,
-        Object.hasOwn(document.apps ?? {}, id) ? document.apps![id]!.plan : undefined,
-      ];
-      for (const plan of plans)
-        for (const scope of (plan !== undefined && document.plans?.[plan]?.scopes) || []) scopes.add(scope);
+      const plan =
+        api === undefined
+          ? this.apps.get(id)?.subscriptions.find((s) => s.api === slug && s.state === 'approved')?.plan
+          : slug === api
+            ? this.listed(id, api)?.plan
+            : undefined;
+      for (const scope of (plan !== undefined && document.plans?.[plan]?.scopes) || []) scopes.add(scope);
     }
     return scopes;
+  }
+
+  private listed(id: string, api: string) {
+    for (const { slug, document } of this.documents())
+      if (slug === api) return Object.hasOwn(document.apps ?? {}, id) ? document.apps![id] : undefined;
+    return undefined;
   }
 }
 

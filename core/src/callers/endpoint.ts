@@ -3,10 +3,10 @@ import { Body } from '../message/body';
 import type { Message } from '../message/message';
 import type { CallerDirectory } from './directory';
 import { TokenRefused } from './ports';
-import type { TokenAuthority } from './tokens';
+import type { Client, TokenAuthority } from './tokens';
 
 const METADATA = '/.well-known/oauth-authorization-server';
-/** Wrong secrets from one address in a minute, before it has to wait. */
+/** Wrong secrets of one client from one address in a minute, before they have to wait. */
 const MISSES = 20;
 /** An app whose plan gives this scope may ask about tokens of others (RFC 7662 §2.1: who may ask is the server's to say). */
 const INTROSPECT = 'introspect';
@@ -78,7 +78,7 @@ export class TokenEndpoint {
     if (grant === undefined) throw new OauthError('invalid_request', 'The parameter grant_type is missing.');
     if (grant !== 'client_credentials')
       throw new OauthError('unsupported_grant_type', 'Only client_credentials is given here.');
-    const may = this.directory.scopesOf(client.id);
+    const may = this.directory.scopesOf(client.id, client.api);
     const wanted = form.get('scope')?.split(' ').filter(Boolean);
     const beyond = wanted?.filter((s) => !may.has(s)) ?? [];
     if (beyond.length)
@@ -87,7 +87,7 @@ export class TokenEndpoint {
         `No plan of this app gives ${beyond.map((s) => printable(s)).join(', ')}; it may ask for ${[...may].join(', ') || 'none'}.`,
       );
     const scopes = wanted?.length ? [...new Set(wanted)] : [...may];
-    const { token, expiresIn } = await this.authority.issue(client.id, client.by, scopes);
+    const { token, expiresIn } = await this.authority.issue(client, scopes);
     return json(200, {
       access_token: token,
       token_type: 'Bearer',
@@ -100,8 +100,11 @@ export class TokenEndpoint {
     const token = form.get('token');
     if (token === undefined) throw new OauthError('invalid_request', 'The parameter token is missing.');
     try {
-      const { clientId, scopes, claims } = await this.authority.verify(token);
-      if (clientId !== client.id && !this.directory.scopesOf(client.id).has(INTROSPECT))
+      const { clientId, api, scopes, claims } = await this.authority.verify(token);
+      if (
+        (clientId !== client.id || api !== client.api) &&
+        !this.directory.scopesOf(client.id, client.api).has(INTROSPECT)
+      )
         return json(200, { active: false });
       const { iss, sub, exp, iat, jti } = claims;
       return json(200, {
@@ -122,8 +125,9 @@ export class TokenEndpoint {
     const token = form.get('token');
     if (token === undefined) throw new OauthError('invalid_request', 'The parameter token is missing.');
     try {
-      const { clientId } = await this.authority.verify(token);
-      if (clientId !== client.id) throw new OauthError('unauthorized_client', 'The token was given to another client.');
+      const { clientId, api } = await this.authority.verify(token);
+      if (clientId !== client.id || api !== client.api)
+        throw new OauthError('unauthorized_client', 'The token was given to another client.');
       await this.authority.revoke(token);
     } catch (error) {
       // A token that is not valid is as good as revoked: RFC 7009 §2.2.
@@ -138,14 +142,14 @@ export class TokenEndpoint {
     if (basic !== undefined && inBody)
       throw new OauthError('invalid_request', 'The client shows its secret in two ways; one is to be used.');
     const [id, secret] = basic === undefined ? [form.get('client_id'), form.get('client_secret')] : fromBasic(basic);
-    const at = call.remote ?? '';
+    const at = `${call.remote ?? ''} ${id ?? ''}`;
     const wait = this.misses.wait(at, this.now());
     if (wait > 0)
-      throw new OauthError('slow_down', 'Too many wrong client secrets from this address.', 429, {
+      throw new OauthError('slow_down', 'Too many wrong secrets of this client from this address.', 429, {
         'retry-after': String(Math.ceil(wait / 1000)),
       });
-    const by = id === undefined || secret === undefined ? undefined : await this.authority.authenticate(id, secret);
-    if (by !== undefined) return { id: id!, by };
+    const client = id === undefined || secret === undefined ? undefined : await this.authority.authenticate(id, secret);
+    if (client) return client;
     if (secret !== undefined) this.misses.take(at, this.now());
     throw new OauthError(
       'invalid_client',
@@ -156,11 +160,6 @@ export class TokenEndpoint {
   }
 }
 
-interface Client {
-  readonly id: string;
-  /** Which of its secrets it showed. */
-  readonly by: string;
-}
 type Form = ReadonlyMap<string, string>;
 
 const FORM_BYTES = 64 * 1024;

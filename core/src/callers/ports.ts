@@ -21,6 +21,8 @@ export interface Callers {
 /** What a token of our own says, once its signature and its life were checked. */
 export interface OwnToken {
   readonly clientId: string;
+  /** The only API that it is for: its app stands in the document of that API. */
+  readonly api?: string;
   readonly scopes: readonly string[];
   readonly claims: Readonly<Record<string, unknown>>;
 }

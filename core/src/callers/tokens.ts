@@ -5,6 +5,15 @@ import { TokenRefused, type OwnToken, type Tokens } from './ports';
 
 export const TOKEN_LIMITS = { seconds: 600, kept: 5_000, longest: 8_192, revoked: 100_000 } as const;
 
+/** A client that has shown who it is. */
+export interface Client {
+  readonly id: string;
+  /** Which of its secrets it showed: the beginning of its hash. */
+  readonly by: string;
+  /** The API in whose document it stands; absent for an app of the gateway. */
+  readonly api?: string;
+}
+
 type Key = Parameters<SignJWT['sign']>[0];
 interface Signing {
   readonly kid: string;
@@ -30,19 +39,25 @@ export class TokenAuthority implements Tokens {
     private readonly told: (jti: string, until: number) => void = () => undefined,
   ) {}
 
-  /** The id of the secret by which a client is who it says, or undefined. Takes as long for a wrong id as for a wrong secret. */
-  async authenticate(id: string, secret: string): Promise<string | undefined> {
+  /** Who a client is by its secret, or undefined. */
+  async authenticate(id: string, secret: string): Promise<Client | undefined> {
     const given = await sha256(secret);
-    return this.directory.secretsOf(id).includes(given) ? given.slice(0, 12) : undefined;
+    const place = this.directory.placeOf(id, given);
+    return place && { id, by: given.slice(0, 12), ...place };
   }
 
-  async issue(clientId: string, by: string, scopes: readonly string[]): Promise<{ token: string; expiresIn: number }> {
+  async issue({ id, by, api }: Client, scopes: readonly string[]): Promise<{ token: string; expiresIn: number }> {
     const { kid, sign } = await this.signing();
     const now = Math.floor(this.seconds());
-    const token = await new SignJWT({ client_id: clientId, scope: scopes.join(' '), sec: by })
+    const token = await new SignJWT({
+      client_id: id,
+      scope: scopes.join(' '),
+      sec: by,
+      ...(api !== undefined && { api }),
+    })
       .setProtectedHeader({ alg: 'ES256', typ: 'at+jwt', kid })
       .setIssuer(this.issuer())
-      .setSubject(clientId)
+      .setSubject(id)
       .setIssuedAt(now)
       .setExpirationTime(now + TOKEN_LIMITS.seconds)
       .setJti(crypto.randomUUID())
@@ -54,10 +69,12 @@ export class TokenAuthority implements Tokens {
     const claims = await this.claimsOf(token);
     const clientId = String(claims.client_id);
     if (this.isRevoked(claims.jti ?? '')) throw new TokenRefused('The token was revoked.');
-    if (!this.directory.secretsOf(clientId).some((h) => h.startsWith(String(claims.sec))))
+    const api = typeof claims.api === 'string' ? claims.api : undefined;
+    if (!this.directory.secretsOf(clientId, api).some((h) => h.startsWith(String(claims.sec))))
       throw new TokenRefused('The client secret that this token was got by is no longer live.');
     return {
       clientId,
+      ...(api !== undefined && { api }),
       scopes: String(claims.scope ?? '')
         .split(' ')
         .filter(Boolean),
@@ -73,7 +90,7 @@ export class TokenAuthority implements Tokens {
   }
 
   private isRevoked(jti: string): boolean {
-    return this.own.has(jti) || (this.directory.current.revoked ?? []).some((r) => r.jti === jti);
+    return this.own.has(jti) || this.directory.isRevoked(jti);
   }
 
   private async claimsOf(token: string): Promise<JWTPayload> {

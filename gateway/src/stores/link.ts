@@ -19,7 +19,8 @@ export class StoreAway extends Error {
 /** One connection to a server of the Redis protocol. What it does not answer in time it is not waited for. */
 export class StoreLink {
   readonly redis: Redis;
-  private isAway = true;
+  /** Not known before the first answer, or the first that does not come. */
+  private isAway: boolean | undefined;
 
   constructor(
     url: string,
@@ -39,7 +40,7 @@ export class StoreLink {
   }
 
   get state(): StoreState {
-    return this.isAway ? 'away' : 'connected';
+    return this.isAway === false ? 'connected' : 'away';
   }
 
   /** Waits for the first connection, not longer than a command may take. */
@@ -67,7 +68,7 @@ export class StoreLink {
   }
 
   private turn(away: boolean, why?: string): void {
-    if (away === this.isAway && !(away && why === undefined)) return;
+    if (away === this.isAway) return;
     this.isAway = away;
     this.told(this.state, why);
   }

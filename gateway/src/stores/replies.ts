@@ -30,7 +30,13 @@ export class SharedStore implements Store {
   async get(key: string): Promise<Remembered | undefined> {
     const text = await this.link.ask((r) => r.get(this.at(key))).catch(() => null);
     if (text === null) return undefined;
-    const k = readJson(text) as unknown as Kept;
+    let k: Kept;
+    try {
+      k = readJson(text) as unknown as Kept;
+    } catch {
+      // Not what a gateway wrote: as good as nothing.
+      return undefined;
+    }
     const offset = this.now() - Date.now();
     const { value } = k;
     return {

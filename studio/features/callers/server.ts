@@ -48,6 +48,8 @@ export interface Offer {
   readonly slug: string;
   readonly name: string;
   readonly plans: readonly { readonly id: string; readonly name: string; readonly approval: boolean }[];
+  /** For chosen groups only: staff may subscribe an app to it, its owner does not see it. */
+  readonly closed?: true;
 }
 
 const DAY_MS = 86_400_000;
@@ -79,7 +81,8 @@ export async function listOffers(): Promise<Offer[]> {
       name: p.name ?? id,
       approval: p.approval ?? false,
     }));
-    return plans.length ? [{ slug, name: d.api.name, plans }] : [];
+    const closed = typeof d.api.visibility === 'object';
+    return plans.length ? [{ slug, name: d.api.name, plans, ...(closed && { closed: true as const }) }] : [];
   });
 }
 
@@ -161,7 +164,10 @@ async function demandApp(user: SignedIn, id: string) {
   return app;
 }
 
-export async function appDetails(id: string) {
+const offeredTo = (user: SignedIn, offers: readonly Offer[]): Offer[] =>
+  offers.filter((o) => !(isCaller(user) && o.closed));
+
+export async function appDetails(user: SignedIn, id: string) {
   const db = database();
   const offers = await listOffers();
   const [subscribed, credentialRows, hours, places] = await Promise.all([
@@ -180,7 +186,7 @@ export async function appDetails(id: string) {
     db.select({ name: environments.name }).from(environments).orderBy(environments.position),
   ]);
   return {
-    offers,
+    offers: offeredTo(user, offers),
     subscriptions: subscribed,
     environments: places.map((e) => e.name),
     credentials: credentialRows.map((c): CredentialRow => ({
@@ -243,7 +249,9 @@ export async function removeApp(user: SignedIn, id: string): Promise<void> {
 /** Asks for a plan. One that needs no approval is there at once; another plan of the same API takes the place of the old one. */
 export async function subscribe(user: SignedIn, app: string, api: string, plan: string): Promise<void> {
   await demandApp(user, app);
-  const offer = (await listOffers()).find((o) => o.slug === api)?.plans.find((p) => p.id === plan);
+  const offer = offeredTo(user, await listOffers())
+    .find((o) => o.slug === api)
+    ?.plans.find((p) => p.id === plan);
   if (!offer) throw new Told(400, `The API ${api} has no plan ${plan}.`);
   const db = database();
   const [old] = await db

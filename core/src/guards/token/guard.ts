@@ -1,4 +1,6 @@
-import { TokenRefused } from '../../callers/ports';
+import { TokenRefused, type KnownCaller, type OwnToken } from '../../callers/ports';
+import type { FlowDocument } from '../../flow/document';
+import type { Run } from '../../flow/run';
 import { Refusal } from '../../problem';
 import { BEARER_PLACES, bearer } from '../bearer';
 import { admit, appOf } from '../identity';
@@ -27,10 +29,7 @@ export const tokenGuard: GuardKind<TokenGuardDocument> = {
       try {
         const token = await authority.verify(text);
         tokens.demand(token.scopes);
-        const own = appOf(run, document, token.clientId);
-        const known = run.ports.callers?.byId(token.clientId, run.more.api);
-        const listed = Object.hasOwn(document.apps ?? {}, token.clientId);
-        admit(run, document, listed ? own : (known ?? { ...own, closed: 'none' }), token.claims);
+        admit(run, document, callerOf(run, document, token), token.claims);
       } catch (error) {
         if (error instanceof TokenRefused) throw tokens.refusal(error.message, error);
         throw error;
@@ -39,3 +38,11 @@ export const tokenGuard: GuardKind<TokenGuardDocument> = {
     };
   },
 };
+
+/** An app of a document is for its API alone; one of the gateway needs a subscription. */
+function callerOf(run: Run, document: FlowDocument, { clientId, api }: OwnToken): KnownCaller {
+  if (api === undefined)
+    return run.ports.callers?.byId(clientId, run.more.api) ?? { id: clientId, name: clientId, closed: 'none' };
+  if (api !== run.more.api) return { id: clientId, name: clientId, closed: 'none' };
+  return appOf(run, document, clientId);
+}

@@ -18,7 +18,7 @@ export default async function Page({ params }: { params: Params }) {
   const user = await demandUser(EVERYBODY);
   const app = await appFor(user, (await params).app);
   if (!app) notFound();
-  const [details, known] = await Promise.all([appDetails(app.id), knownBy()]);
+  const [details, known] = await Promise.all([appDetails(user, app.id), knownBy()]);
   return (
     <Shell for={EVERYBODY}>
       <AppPage
