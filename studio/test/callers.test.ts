@@ -2,6 +2,7 @@ import { describe, expect, jest, test } from '@jest/globals';
 import { createHash } from 'node:crypto';
 import { Client } from 'pg';
 import { callersFor, takeRevoked } from '../features/callers/config';
+import { makeCredential, revokeCredential } from '../features/callers/credentials-server';
 import { signingOf } from '../features/callers/keys';
 import {
   appDetails,
@@ -12,9 +13,7 @@ import {
   listApps,
   listOffers,
   makeApp,
-  makeCredential,
   removeApp,
-  revokeCredential,
   subscribe,
   waiting,
 } from '../features/callers/server';

@@ -1,4 +1,4 @@
-import { revokeCredential } from '../../../../../features/callers/server';
+import { revokeCredential } from '../../../../../features/callers/credentials-server';
 import { jsonRoute, numberOf } from '../../../../../lib/route';
 
 export const DELETE = jsonRoute<{ id: string }>(['designer', 'operator', 'caller'], undefined, ({ user, params }) =>

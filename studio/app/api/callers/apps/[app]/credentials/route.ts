@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { makeCredential } from '../../../../../../features/callers/server';
+import { makeCredential } from '../../../../../../features/callers/credentials-server';
 import { jsonRoute } from '../../../../../../lib/route';
 
 const body = z.object({
