@@ -81,6 +81,13 @@ export const theme = createTheme({
       styleOverrides: { select: { padding: '4px 10px', minHeight: '0 !important' } },
     },
     MuiTextField: { defaultProps: { size: 'small' } },
+    MuiAutocomplete: {
+      styleOverrides: {
+        paper: { border: '1px solid var(--hairline)' },
+        listbox: { fontSize: 13, padding: '4px 0' },
+        noOptions: { fontSize: 13, padding: '6px 12px' },
+      },
+    },
     MuiCheckbox: { defaultProps: { size: 'small' }, styleOverrides: { root: { padding: 4 } } },
     MuiTooltip: {
       styleOverrides: { tooltip: { background: 'var(--ink)', color: 'var(--paper)', fontSize: 12, fontWeight: 400 } },

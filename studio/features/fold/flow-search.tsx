@@ -33,6 +33,7 @@ export function FlowSearch({ flow, onOpen }: { flow: readonly StepDocument[]; on
     );
   return (
     <Autocomplete
+      size="small"
       openOnFocus
       autoHighlight
       blurOnSelect
@@ -47,7 +48,7 @@ export function FlowSearch({ flow, onOpen }: { flow: readonly StepDocument[]; on
         if (o) onOpen(o.at);
       }}
       onBlur={() => setOpen(false)}
-      sx={{ width: 240 }}
+      sx={{ width: 240, '& .MuiOutlinedInput-root': { minHeight: 26, height: 26, py: 0 } }}
       renderInput={(params) => <TextField {...params} autoFocus placeholder="kind, name, backend, field …" />}
       noOptionsText="Nothing like this stands in the flow."
     />
