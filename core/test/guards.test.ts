@@ -299,6 +299,12 @@ describe('a rehearsal that says whose request it plays', () => {
     },
   );
 
+  test('has no connection: a network list does not refuse it, as it does a call whose address is not known', async () => {
+    const listed = { ...document, guards: [{ kind: 'network' as const, allow: ['192.0.2.0/24'] }] };
+    expect((await play(compileApi(listed), undefined)).reply.status).toBe(200);
+    expect((await door(listed.guards).call()).status).toBe(403);
+  });
+
   test('without one it is asked, as a caller is', async () => {
     const r = await play(compileApi(document), undefined);
     expect([r.reply.status, r.error?.guard]).toEqual([401, { kind: 'key', from: 'all doors' }]);

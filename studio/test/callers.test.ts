@@ -101,6 +101,11 @@ describe('subscriptions', () => {
     await decide(operator, id, 'approve', '');
     await decide(operator, id, 'pause', 'the bill');
     expect(await state()).toEqual(['Channel paused the bill']);
+    // Another plan, one that needs no approval, is no way around it.
+    expect(await refused(subscribe(dunlin, app, 'tides', 'quay'))).toEqual([
+      409,
+      'Its subscription is paused: the bill. It has to be resumed first.',
+    ]);
     // Twice, or from a state that it is not in: told, nothing changed.
     expect(await refused(decide(operator, id, 'pause', 'again'))).toEqual([
       409,

@@ -50,6 +50,8 @@ export interface CallContext {
   /** Headers for every backend call, e.g. traceparent. */
   readonly outbound: Readonly<Record<string, string>>;
   readonly observer?: Observer;
+  /** Nobody calls: there is no connection that a guard could look at. */
+  readonly rehearsed?: true;
   /** Who calls, where it is known before any guard. */
   readonly identity?: Identity;
   /** APIs of this gateway by name, for calls from flow to flow. */
@@ -277,6 +279,7 @@ function compileOperation(
         context.observer,
         {
           api: context.api,
+          rehearsed: context.rehearsed,
           traceId: context.traceId,
           identity: context.identity,
           prefix: context.prefix,

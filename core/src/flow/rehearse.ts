@@ -108,7 +108,11 @@ export async function rehearse(
 ): Promise<Rehearsal> {
   const started = context.ports.clock.now();
   const seen: StepSeen[] = [];
-  const outcome = await operation.handle(incoming, { ...context, observer: { step: (s) => void seen.push(s) } });
+  const outcome = await operation.handle(incoming, {
+    ...context,
+    rehearsed: true,
+    observer: { step: (s) => void seen.push(s) },
+  });
   const ms = context.ports.clock.now() - started;
   if (outcome.reply.body.pending) await outcome.reply.body.load();
   const reply = showMessage(outcome.reply, undefined, LIMITS.rehearsedBytes);

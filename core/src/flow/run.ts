@@ -34,6 +34,8 @@ export interface Identity {
 export interface RunMore {
   /** Under which name this gateway runs the API. */
   readonly api?: string;
+  /** Nobody calls. */
+  readonly rehearsed?: true;
   readonly traceId?: string;
   readonly identity?: Identity;
   /** Calls from flow to flow that led here. */

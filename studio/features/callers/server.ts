@@ -260,6 +260,12 @@ export async function subscribe(user: SignedIn, app: string, api: string, plan: 
     .where(and(eq(subscriptions.app, app), eq(subscriptions.api, api)));
   if (old && old.plan === plan && (old.state === 'approved' || old.state === 'asked' || old.state === 'paused'))
     throw new Told(409, `The app has this plan already; its subscription is ${old.state}.`);
+  // Who is paused is let in again by whoever paused it, not by another plan.
+  if (isCaller(user) && old?.state === 'paused')
+    throw new Told(
+      409,
+      `Its subscription is paused${old.reason ? `: ${old.reason}` : ''}. It has to be resumed first.`,
+    );
   const asks = offer.approval && isCaller(user);
   if (asks && old?.state === 'approved') {
     // What it has stays until somebody has decided.

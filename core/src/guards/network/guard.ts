@@ -14,6 +14,7 @@ export const networkGuard: GuardKind<NetworkGuardDocument> = {
     const deny = (guard.deny ?? []).map(rangeOf);
     return ({ run }) => {
       const remote = run.request.remote;
+      if (run.more.rehearsed && remote === undefined) return;
       const address = remote !== undefined && ipaddr.isValid(remote) ? ipaddr.process(remote) : undefined;
       // An address that nobody knows is let in only where nothing is asked of it.
       const refused = address
