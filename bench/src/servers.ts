@@ -1,16 +1,20 @@
 import autocannon from 'autocannon';
-import { spawn, type ChildProcess } from 'node:child_process';
+import { execFile, spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { cpus } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { promisify } from 'node:util';
 
-/** What benches over HTTP share: servers in processes of their own, load, and the middle of three measurements in turn. */
+/** What benches over HTTP share: servers in processes of their own, load, and slices of load in turn. */
 export const HERE = dirname(fileURLToPath(import.meta.url));
 export const ROOT = join(HERE, '../..');
 export const HINGE = join(ROOT, 'hinge');
 export const SECONDS = Number(process.argv[2] ?? 4);
 const CONNECTIONS = 50;
+const WARM_UP_SECONDS = 3;
+const SLICE_SECONDS = 2;
+const ROUNDS = Math.max(3, Math.round((SECONDS * 3) / SLICE_SECONDS));
 const children: ChildProcess[] = [];
 
 export interface Server {
@@ -55,10 +59,23 @@ const memory = (pid: number): number =>
   Math.round(Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))![1]) / 1024);
 const middle = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1]!;
 
+/** Debian's `wrk` takes a tenth of the processor that a load tool in JavaScript takes from the servers; that one is taken where it is not installed. */
+const WRK = spawnSync('wrk', ['-v']).error === undefined;
+
 async function load(url: string, headers: Record<string, string>, seconds: number): Promise<number> {
+  if (WRK) return loadByWrk(url, headers, seconds);
   const r = await autocannon({ url, headers, connections: CONNECTIONS, duration: seconds });
   if (r.non2xx || r.errors) throw new Error(`${url}: ${r.non2xx} answers were not 2xx, ${r.errors} errors`);
   return r.requests.average;
+}
+
+async function loadByWrk(url: string, headers: Record<string, string>, seconds: number): Promise<number> {
+  const fields = Object.entries(headers).flatMap(([name, value]) => ['-H', `${name}: ${value}`]);
+  const args = ['-t1', `-c${CONNECTIONS}`, `-d${seconds}s`, '--timeout', '30s', ...fields, url];
+  const { stdout } = await promisify(execFile)('wrk', args);
+  const wrong = /Non-2xx.*|Socket errors.*/.exec(stdout)?.[0];
+  if (wrong) throw new Error(`${url}: ${wrong}`);
+  return Number(/Requests\/sec:\s+([\d.]+)/.exec(stdout)![1]);
 }
 
 export interface Contender {
@@ -66,29 +83,51 @@ export interface Contender {
   readonly url: string;
 }
 
+/** User and system time of a process so far, in microseconds (proc(5): fields 14 and 15, in hundredths of a second). */
+function cpuTime(pid: number): number {
+  const fields = readFileSync(`/proc/${pid}/stat`, 'utf8')
+    .replace(/^.*\) /, '')
+    .split(' ');
+  return (Number(fields[11]) + Number(fields[12])) * 10_000;
+}
+
+/**
+ * Short slices of load, in turn (A, B, C, B, C, A, …), so that a slow moment of a shared machine hits all alike. The rate is the middle
+ * slice; the ratio is the middle of the ratios of each turn; processor time is that of the server's own process.
+ */
 export async function compare(
   job: string,
   contenders: readonly Contender[],
   headers: Record<string, string> = {},
+  slice = SLICE_SECONDS,
 ): Promise<void> {
-  const results = contenders.map(() => [] as number[]);
-  for (const c of contenders) await load(c.url, headers, Math.min(3, SECONDS));
-  for (let round = 0; round < 3; round++)
-    for (const [i, c] of contenders.entries()) results[i]!.push(await load(c.url, headers, SECONDS));
-  const ours = middle(results[0]!);
+  const results = contenders.map(() => ({ rates: [] as number[], cpu: 0, requests: 0 }));
+  for (const c of contenders) await load(c.url, headers, WARM_UP_SECONDS);
+  for (let round = 0; round < ROUNDS; round++)
+    for (let turn = 0; turn < contenders.length; turn++) {
+      const i = (turn + round) % contenders.length;
+      const { server, url } = contenders[i]!;
+      const before = cpuTime(server.pid);
+      const rate = await load(url, headers, slice);
+      results[i]!.cpu += cpuTime(server.pid) - before;
+      results[i]!.requests += rate * slice;
+      results[i]!.rates.push(rate);
+    }
+  const ours = results[0]!;
   console.log(`\n${job}`);
   contenders.forEach((c, i) => {
-    const rate = middle(results[i]!);
-    const ratio = i === 0 ? '' : `   the gateway does ${(ours / rate).toFixed(2)} x`;
+    const { rates, cpu, requests } = results[i]!;
+    const ratio = middle(rates.map((r, round) => ours.rates[round]! / r));
+    const told = i === 0 ? '' : `   the gateway does ${ratio.toFixed(2)} x`;
     console.log(
-      `  ${c.server.name.padEnd(34)} ${rate.toFixed(0).padStart(7)} requests/s   ${String(memory(c.server.pid)).padStart(4)} MiB${ratio}`,
+      `  ${c.server.name.padEnd(34)} ${middle(rates).toFixed(0).padStart(7)} requests/s ${(cpu / requests).toFixed(0).padStart(6)} µs each ${String(memory(c.server.pid)).padStart(5)} MiB${told}`,
     );
   });
 }
 
 export const machine = () =>
   console.log(
-    `${cpus()[0]?.model ?? 'cpu'}, ${cpus().length} cores, Node ${process.version}, ${CONNECTIONS} connections, ${SECONDS} s a measurement, middle of three`,
+    `${cpus()[0]?.model ?? 'cpu'}, ${cpus().length} cores, Node ${process.version}, ${CONNECTIONS} connections, load by ${WRK ? 'wrk' : 'autocannon'}, ${ROUNDS} slices of ${SLICE_SECONDS} s in turn`,
   );
 
 export function stopAll(): void {

@@ -95,15 +95,27 @@ function partsOf(url: string): { origin: string; path: string } {
   const text = url.slice(0, end);
   const path = slash < 0 ? '/' : url.slice(slash);
   const known = origins.get(text);
-  if (known !== undefined && PLAIN_PATH.test(path)) return { origin: known, path };
+  if (known !== undefined && isPlain(path)) return { origin: known, path };
   const parsed = new URL(url);
   if (origins.size > 1_000) origins.clear();
   if (!text.includes('?') && !text.includes('#')) origins.set(text, parsed.origin);
   return { origin: parsed.origin, path: parsed.pathname + parsed.search };
 }
 
-/** Nothing that URL parsing would change: characters as they may stand (RFC 3986 §3.3, §3.4), no dot segments. */
-const PLAIN_PATH = /^(?!.*\/\.)[A-Za-z0-9/?&=%._~!$'()*+,;:@-]*$/;
+/** Nothing that URL parsing would change: characters as they may stand (RFC 3986 §3.3, §3.4), and no segment that begins with a dot. */
+function isPlain(path: string): boolean {
+  let before = 0;
+  for (let i = 0; i < path.length; i++) {
+    const c = path.charCodeAt(i);
+    if (c > 127 || PLAIN[c] === 0 || (c === 46 && before === 47)) return false;
+    before = c;
+  }
+  return true;
+}
+
+const PLAIN = Uint8Array.from({ length: 128 }, (_, c) =>
+  /[A-Za-z0-9/?&=%._~!$'()*+,;:@-]/.test(String.fromCharCode(c)) ? 1 : 0,
+);
 
 function bodyOf(body: Body): Uint8Array | Readable | string | null {
   if (body.pending) return body.stream as Readable;

@@ -50,15 +50,19 @@ export function compileSeries(world: FlowWorld, flow: readonly StepDocument[], p
   return steps;
 }
 
-async function guarded(
+/** What fails says where. A step that waits for nothing is not waited for. */
+function guarded(
   run: CompiledStep['run'],
   r: Run,
   where: { at: string; kind: string; name?: string },
-): Promise<void> {
-  try {
-    await run(r);
-  } catch (error) {
+): void | Promise<void> {
+  const tell = (error: unknown): never => {
     throw stepFailure(where, error);
+  };
+  try {
+    return run(r)?.catch(tell);
+  } catch (error) {
+    return tell(error);
   }
 }
 

@@ -13,16 +13,29 @@ import type { CallDocument } from './schema';
 import { compileCaller } from './caller';
 import { loadReply, portAddress, textOf, unreadable } from './send';
 
+/** URL of a port under an address; the last one is kept, for it is nearly always the same. */
+function reached(first: string | undefined, own: string | undefined): (address: string) => string {
+  let last: string | undefined;
+  let url = '';
+  return (address) => {
+    if (address !== last) {
+      url = portAddress(address, first, own);
+      last = address;
+    }
+    return url;
+  };
+}
+
 export function soapCall(step: CallDocument, backend: BackendContext, soap: SoapOperation, timeoutMs: number) {
   const lenient = backend.document.reply === 'lenient';
   const expect = { message: soap.output ?? { headers: [] }, faults: soap.faults };
   const call = compileCaller(step, backend);
-  const first = backend.contract?.addresses[0];
+  const url = reached(backend.contract?.addresses[0], soap.address);
   return async (run: Run): Promise<void> => {
     const m = requestFor(run.message, soap);
     const reply = await call(run, {
       operation: step.operation,
-      url: (address) => portAddress(address, first, soap.address),
+      url,
       method: 'POST',
       headers: { ...m.headers, ...run.outbound },
       body: m.body,

@@ -91,7 +91,10 @@ export async function runLine(run: Run, steps: readonly CompiledStep[], timeoutM
   const end = (error?: unknown): End => ({ run: fork, ms: run.ports.clock.now() - began, error });
   let timer: ReturnType<typeof setTimeout> | undefined;
   try {
-    const work = runSeries(steps, fork).then(() => loadReply(fork));
+    const work = (async () => {
+      await runSeries(steps, fork);
+      await loadReply(fork);
+    })();
     if (timeoutMs === undefined) await work;
     else {
       const late = new Promise<never>((_resolve, reject) => {
