@@ -344,8 +344,14 @@ export class XmlScanner {
       if (++total > this.maxAttributes)
         this.fail(`an element has more than ${this.maxAttributes} attributes`, i, 'bound');
       const start = i;
-      i = this.nameEnd(i);
-      const raw = text.slice(start, i);
+      // The attribute that stood at this place the last time is tried first.
+      const guess = this.attributeName[n];
+      let entry: ScannedName | undefined;
+      if (guess !== undefined && text.startsWith(guess.raw, i) && text.charCodeAt(i + guess.raw.length) === 61) {
+        entry = guess;
+        i += guess.raw.length;
+      } else i = this.nameEnd(i);
+      const raw = entry === undefined ? text.slice(start, i) : entry.raw;
       c = text.charCodeAt(i);
       while (c === 32 || c === 10 || c === 9) c = text.charCodeAt(++i);
       if (c !== 61) this.fail(`the attribute ${raw} has no value`, i);
@@ -361,7 +367,7 @@ export class XmlScanner {
         declared = true;
         continue;
       }
-      const entry = this.nameFor(raw, start);
+      entry ??= this.nameFor(raw, start);
       if (n < 16) {
         for (let k = 0; k < n; k++)
           if (this.attributeName[k]!.raw === raw) this.fail(`the attribute ${raw} stands twice`, start);
