@@ -9,6 +9,7 @@ import {
   sampleOf,
   writeJson,
   writeSoap,
+  writeWsdl,
   type SoapAnswer,
 } from '../src';
 import { bodyOf, wsdlAround, xsdJudge } from './files';
@@ -304,6 +305,42 @@ test('xs:redefine: the new type extends the one it takes the place of (Part 1 §
   };
   const contract = readWsdl({ entry: around.entry, files });
   expect(Object.keys(contract.types.P!.properties!)).toEqual(['x', 'y']);
+});
+
+test('what is redefined can be written into one document, which says the same', () => {
+  const around = wsdlAround(
+    `<xs:redefine schemaLocation="base.xsd">
+       <xs:complexType name="P"><xs:complexContent><xs:extension base="t:P"><xs:sequence><xs:element name="y" type="t:Code"/></xs:sequence></xs:extension></xs:complexContent></xs:complexType>
+       <xs:simpleType name="Code"><xs:restriction base="t:Code"><xs:maxLength value="3"/></xs:restriction></xs:simpleType>
+       <xs:group name="G"><xs:sequence><xs:group ref="t:G"/><xs:element name="more" type="xs:int"/></xs:sequence></xs:group>
+       <xs:attributeGroup name="A"><xs:attributeGroup ref="t:A"/><xs:attribute name="two" type="xs:int"/></xs:attributeGroup>
+     </xs:redefine>${both('<xs:sequence><xs:element name="p" type="t:P"/><xs:group ref="t:G"/></xs:sequence><xs:attributeGroup ref="t:A"/>')}`,
+    { attributes: `elementFormDefault="qualified" xmlns:t="${NS}"` },
+  );
+  const files = {
+    ...around.files,
+    'base.xsd': `<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" xmlns="${NS}" targetNamespace="${NS}" elementFormDefault="qualified">
+      <xs:complexType name="P"><xs:sequence><xs:element name="x" type="Code"/><xs:element name="again" type="P" minOccurs="0"/></xs:sequence></xs:complexType>
+      <xs:complexType name="P.before"><xs:sequence/></xs:complexType>
+      <xs:simpleType name="Code"><xs:restriction base="xs:string"><xs:minLength value="2"/></xs:restriction></xs:simpleType>
+      <xs:group name="G"><xs:sequence><xs:element name="g" type="xs:int"/></xs:sequence></xs:group>
+      <xs:attributeGroup name="A"><xs:attribute name="one" type="xs:int"/></xs:attributeGroup></xs:schema>`,
+  };
+  const contract = readWsdl({ entry: around.entry, files });
+  const text = writeWsdl({ entry: around.entry, files }, { address: 'http://127.0.0.1:1/door' });
+  const again = readWsdl({ entry: 'a.wsdl', files: { 'a.wsdl': text } });
+  const shown = (c: typeof contract) => c.operations[0]!.reply!.body;
+  expect(shown(again)).toEqual(shown(contract));
+  expect(again.types.P).toEqual(contract.types.P);
+  expect(Object.keys(again.types.P!.properties!)).toEqual(['x', 'again', 'y']);
+  const schema = /<xs:schema [^]*<\/xs:schema>/
+    .exec(text)![0]
+    .replace('<xs:schema ', '<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" ');
+  const judge = xsdJudge({ 's.xsd': schema }, 's.xsd');
+  const out = (y: string) =>
+    `<t:Out xmlns:t="${NS}" one="1" two="2"><t:p><t:x>ab</t:x><t:y>${y}</t:y></t:p><t:g>1</t:g><t:more>2</t:more></t:Out>`;
+  expect(judge(out('abc'))).toBeUndefined();
+  expect(judge(out('abcd'))).toContain('maxLength');
 });
 
 test('an empty element with a default means it; an absent one stays absent (Part 1 §3.3.4)', () => {

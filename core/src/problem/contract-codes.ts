@@ -95,7 +95,7 @@ export const CONTRACT_CODES = {
   'HNG-126': {
     severity: 'error',
     title: 'The contract cannot be written as one document',
-    remedy: 'Write the redefined types out in the schema that redefines them.',
+    remedy: 'Write the type that is redefined twice out in one schema.',
   },
   'HNG-127': {
     severity: 'error',

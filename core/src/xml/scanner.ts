@@ -289,6 +289,11 @@ export class XmlScanner {
     entry.version = this.version;
   }
 
+  /** What was read from that place on. */
+  since(from: number): string {
+    return this.text.slice(from, this.pos);
+  }
+
   private openTag(pos: number): void {
     const text = this.text;
     if (this.open.length === 0) {

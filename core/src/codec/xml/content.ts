@@ -1,7 +1,9 @@
 import type { Binding, ElementProperty, Particle } from '../../contract/xsd';
 import { keyOf } from '../../xml';
 import { show } from './simple';
-import { writeAny, type XmlOut } from './out';
+import type { XmlOut } from './out';
+import { readElement } from './read';
+import { writeAny } from './wildcards';
 
 /** Writes one element of a property. */
 type Occurrence = (p: ElementProperty, value: unknown, w: XmlOut) => void;
@@ -77,7 +79,7 @@ class ContentWalk {
   private walk(p: Particle, repeating: boolean): void {
     if (p.term.kind === 'any') {
       const n = Math.min(p.max, this.anyLeft());
-      writeAny(this.any, this.usedAny, this.usedAny + n, this.w);
+      writeAny(this.any, this.usedAny, this.usedAny + n, this.w, this.binding.wildcards, readElement);
       this.usedAny += n;
       return;
     }

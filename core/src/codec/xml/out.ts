@@ -1,9 +1,9 @@
-import { XSD, XSI, type AttributeProperty } from '../../contract/xsd';
+import { XSD, XSI, type AttributeProperty, type Binding } from '../../contract/xsd';
 import { Digits } from '../../message/digits';
-import { escapeAttribute, isXmlName } from '../../xml';
+import { escapeAttribute } from '../../xml';
 import { FaultList } from './faults';
-import { PLAIN, PlainError, writePlainContent, writePlainNamed } from './plain';
-import { Misfit, show, simpleCodec } from './simple';
+import { PlainError, writePlainContent } from './plain';
+import { Misfit, simpleCodec } from './simple';
 
 /** Where writers write: the text, its prefixes, which are all declared on the outermost element, and the faults found on the way. */
 export class XmlOut extends FaultList {
@@ -53,6 +53,10 @@ export class XmlOut extends FaultList {
     const p = this.prefixOf(uri);
     return p === '' ? name : `${p}:${name}`;
   }
+
+  attributeName(uri: string, name: string): string {
+    return uri === 'http://www.w3.org/XML/1998/namespace' ? `xml:${name}` : this.tagOf(uri, name);
+  }
 }
 
 /** The default form of XML without a schema. */
@@ -75,19 +79,6 @@ export function guardPlain(w: XmlOut, write: () => void): void {
   }
 }
 
-/** Elements of a wildcard, each an object of one member. */
-export function writeAny(items: readonly unknown[], from: number, to: number, w: XmlOut): void {
-  w.enter('$any');
-  for (let i = from; i < to; i++) {
-    w.enter(i);
-    guardPlain(w, () => {
-      w.out += writePlainNamed(items[i], '', PLAIN);
-    });
-    w.leave();
-  }
-  w.leave();
-}
-
 export function writeAttribute(p: AttributeProperty, value: unknown, w: XmlOut): void {
   if (value === undefined) {
     if (p.use.required) w.tell('missing', `${p.json} is missing`, p.json);
@@ -99,35 +90,16 @@ export function writeAttribute(p: AttributeProperty, value: unknown, w: XmlOut):
     return;
   }
   if (p.use.fixed !== undefined && p.use.fixed !== text) w.tell('type', `${p.json} must be ${p.use.fixed}`, p.json);
-  w.out += ` ${attributeName(p.use.uri, p.use.name, w)}="${escapeAttribute(text)}"`;
-}
-
-function attributeName(uri: string, name: string, w: XmlOut): string {
-  return uri === 'http://www.w3.org/XML/1998/namespace' ? `xml:${name}` : w.tagOf(uri, name);
-}
-
-/** Attributes of a wildcard, by `name` or `{namespace}name`. */
-export function writeOpenAttributes(value: unknown, w: XmlOut): void {
-  if (!isObject(value)) {
-    w.tell('type', `${show(value)} is not an object`, '$attributes');
-    return;
-  }
-  w.enter('$attributes');
-  for (const key of Object.keys(value)) {
-    const close = key.startsWith('{') ? key.indexOf('}') : -1;
-    const uri = close < 0 ? '' : key.slice(1, close);
-    const local = key.slice(close + 1);
-    const v = value[key];
-    if (!isXmlName(local) || local.includes(':'))
-      w.tell('type', `${JSON.stringify(local)} is no name that XML allows`, key);
-    else if (typeof v === 'object' && v !== null && !(v instanceof Digits))
-      w.tell('type', `${show(v)} is not text`, key);
-    else if (v !== undefined)
-      w.out += ` ${attributeName(uri, local, w)}="${escapeAttribute(v === null ? '' : String(v as string))}"`;
-  }
-  w.leave();
+  w.out += ` ${w.attributeName(p.use.uri, p.use.name)}="${escapeAttribute(text)}"`;
 }
 
 export function isObject(value: unknown): value is Record<string, unknown> {
   return value !== null && typeof value === 'object' && !Array.isArray(value) && !(value instanceof Digits);
+}
+
+export function checkUnknown(value: Record<string, unknown>, b: Binding, w: XmlOut): void {
+  for (const key in value) {
+    if (!b.byJson.has(key) && value[key] !== undefined && Object.hasOwn(value, key))
+      w.tell('unknown', `the property ${key} is not known here`, key);
+  }
 }

@@ -1,13 +1,23 @@
-import { XSI, type AttributeProperty, type Binding, type ElementProperty, type Order } from '../../contract/xsd';
+import {
+  allows,
+  XSI,
+  type AttributeProperty,
+  type Binding,
+  type ElementProperty,
+  type Order,
+} from '../../contract/xsd';
 import { keyOf, type XmlScanner } from '../../xml';
 import { FaultList, setMember } from './faults';
 import { Misfit, simpleCodec, type SimpleCodec } from './simple';
+import { wrongAttribute } from './open-attributes';
 
 /** Reads one message: where faults go, and whether what the schema does not know is passed over. */
 export class ReadContext extends FaultList {
   constructor(
     readonly lenient: boolean,
     base = '',
+    /** Wildcards around it whose text is read once more. */
+    readonly nested = 0,
   ) {
     super(base);
   }
@@ -87,9 +97,17 @@ export function attributeReader(b: Binding): AttributeReader {
       const key = uri === '' ? a.local : keyOf(uri, a.local);
       const property = known.get(key);
       if (!property) {
-        if (b.anyAttribute) {
+        if (b.anyAttribute.some((w) => allows(w, uri))) {
           const open = (object.$attributes ??= {}) as Record<string, unknown>;
           setMember(open, key, s.attributeValue[k]!);
+          const wrong = c.lenient
+            ? undefined
+            : wrongAttribute(uri, a.local, s.attributeValue[k]!, b.anyAttribute, false);
+          if (wrong) {
+            c.enter('$attributes');
+            c.tell(wrong.kind, wrong.words, key);
+            c.leave();
+          }
         } else if (!c.lenient && uri === '') c.tell('unknown', `the attribute ${a.local} is not known here`);
         continue;
       }

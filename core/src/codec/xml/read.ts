@@ -16,7 +16,7 @@ import {
 } from '../../contract/xsd';
 import { CLOSE, isSpace, TEXT, type XmlScanner } from '../../xml';
 import { setMember } from './faults';
-import { PLAIN, readPlain, readPlainNamed } from './plain';
+import { PLAIN, readPlain } from './plain';
 import {
   advance,
   attributeReader,
@@ -30,6 +30,7 @@ import {
 } from './read-parts';
 import { Misfit, simpleCodec, type SimpleCodec } from './simple';
 import { guessOf, slotFor, slotsOf, type Guess, type Slot, type Slots } from './slots';
+import { readAny } from './wildcards';
 
 /** Reads the content of the element that the scanner has just opened, and past its end. */
 type TypeReader = (s: XmlScanner, c: ReadContext, label: string | undefined) => unknown;
@@ -206,10 +207,12 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
       const { local, uri } = name;
       const slot = slotFor(slots, local, uri);
       if (slot === undefined) {
-        const wild = b.wildcards.length > 0 && b.wildcards.some((w) => allows(w, uri));
+        const wild = b.wildcards.length > 0 ? b.wildcards.find((w) => allows(w, uri)) : undefined;
         if (wild && state >= 0 && orderly) state = advance(order, state, 'wildcard', local, c);
-        if (wild) ((object.$any ??= []) as unknown[]).push(readPlainNamed(s, PLAIN));
-        else {
+        if (wild) {
+          const list = (object.$any ??= []) as unknown[];
+          list.push(readAny(s, wild, c, readElement, '$any', list.length));
+        } else {
           if (!c.lenient) c.tell('unknown', `the element ${local} is not known here`);
           s.skip();
         }
@@ -365,10 +368,13 @@ function mixedReader(b: Binding, attributes: AttributeReader): TypeReader {
         const item: Record<string, unknown> = {};
         setMember(item, slot.json, value);
         list.push(item);
-      } else if (b.wildcards.some((w) => allows(w, uri))) list.push({ $any: readPlainNamed(s, PLAIN) });
-      else {
-        if (!c.lenient) c.tell('unknown', `the element ${local} is not known here`);
-        s.skip();
+      } else {
+        const wild = b.wildcards.find((w) => allows(w, uri));
+        if (wild) list.push({ $any: readAny(s, wild, c, readElement, '$any') });
+        else {
+          if (!c.lenient) c.tell('unknown', `the element ${local} is not known here`);
+          s.skip();
+        }
       }
       c.leave();
     }

@@ -13,13 +13,16 @@ import {
   type SimpleType,
   type Type,
   type Variant,
+  type Wildcard,
 } from '../../contract/xsd';
 import { escapeText } from '../../xml';
 import { writeModel } from './content';
 import type { ShapeFault } from './faults';
-import { anyTypeWriter, guardPlain, isObject, writeAny, writeAttribute, writeOpenAttributes, XmlOut } from './out';
-import { PLAIN, writePlainNamed } from './plain';
+import { anyTypeWriter, checkUnknown, isObject, writeAttribute, XmlOut } from './out';
+import { readElement } from './read';
 import { Misfit, show, simpleCodec, type SimpleCodec } from './simple';
+import { writeOpenAttributes } from './open-attributes';
+import { writeAny, writeOneAny } from './wildcards';
 
 /** XML of one element. With faults, which carry RFC 6901 pointers, the text must not be sent. */
 export interface WrittenElement {
@@ -227,7 +230,8 @@ function complexWriter(type: ComplexType): TypeWriter {
       return false;
     }
     for (const p of attributes) writeAttribute(p, value[p.json], w);
-    if (b.anyAttribute && value.$attributes !== undefined) writeOpenAttributes(value.$attributes, w);
+    if (b.anyAttribute.length && value.$attributes !== undefined)
+      writeOpenAttributes(value.$attributes, w, b.anyAttribute);
     checkUnknown(value, b, w);
     if (!content) {
       w.out += '/>';
@@ -288,8 +292,7 @@ function mixedWriter(b: Binding): ContentWriter {
       if (typeof item === 'string') w.out += escapeText(item);
       else if (!isObject(item) || name === undefined || Object.keys(item).length !== 1)
         w.tell('type', `${show(item)} is neither text nor an object of one member`);
-      else if (name === '$any' && b.wildcards.length)
-        guardPlain(w, () => (w.out += writePlainNamed(item.$any, '/$any', PLAIN)));
+      else if (name === '$any' && b.wildcards.length) writeOneAny(item.$any, '/$any', w, b.wildcards, readElement);
       else {
         const p = byName.get(name);
         w.enter(name);
@@ -332,14 +335,19 @@ function elementsWriter(type: ComplexType, b: Binding): ContentWriter {
     if (!run) {
       const order = orderOf(type);
       run =
-        order.kind === 'flat' ? flatWriter([...order.index.keys()]) : (v, x) => writeModel(b, v, x, writeOccurrence);
+        order.kind === 'flat'
+          ? flatWriter([...order.index.keys()], b.wildcards)
+          : (v, x) => writeModel(b, v, x, writeOccurrence);
     }
     run(value, w);
   };
 }
 
 /** A plain sequence: one property after the other. */
-function flatWriter(sequence: readonly (ElementProperty | 'wildcard')[]): ContentWriter {
+function flatWriter(
+  sequence: readonly (ElementProperty | 'wildcard')[],
+  wildcards: readonly Wildcard[],
+): ContentWriter {
   const wrapped = sequence.map((p) => p !== 'wildcard' && p.wrapped !== undefined);
   const plan = sequence.map((p) => (p === 'wildcard' || p.wrapped ? undefined : planFor(p.decl)));
   return (object, w) => {
@@ -347,7 +355,7 @@ function flatWriter(sequence: readonly (ElementProperty | 'wildcard')[]): Conten
       const p = sequence[k]!;
       if (p === 'wildcard') {
         const items = object.$any;
-        if (Array.isArray(items)) writeAny(items, 0, items.length, w);
+        if (Array.isArray(items)) writeAny(items, 0, items.length, w, wildcards, readElement);
         else if (items !== undefined) w.tell('type', `${show(items)} is not a list`, '$any');
         continue;
       }
@@ -384,11 +392,4 @@ function flatWriter(sequence: readonly (ElementProperty | 'wildcard')[]): Conten
       w.leave();
     }
   };
-}
-
-function checkUnknown(value: Record<string, unknown>, b: Binding, w: XmlOut): void {
-  for (const key in value) {
-    if (!b.byJson.has(key) && value[key] !== undefined && Object.hasOwn(value, key))
-      w.tell('unknown', `the property ${key} is not known here`, key);
-  }
 }

@@ -318,7 +318,7 @@ class WsdlReader {
         mixed: false,
         derivation: 'restriction',
         attributes: [],
-        anyAttribute: false,
+        anyAttribute: [],
         place: placeOf(message),
         content: particles.length
           ? { kind: 'elements', particle: { min: 1, max: 1, term: { kind: 'sequence', particles } } }

@@ -174,13 +174,15 @@ function inlineSchemas(documents: readonly SchemaPart[]): string {
     const first = parts[0]!;
     const imports = new Set<string>();
     const components: string[] = [];
+    const before = redefinedNames(parts);
     for (const part of parts) {
       for (const c of part.root.children) {
         if (c.uri !== XSD || c.local === 'annotation' || c.local === 'include') continue;
-        if (c.local === 'redefine')
-          throw new HingeError('HNG-126', 'xs:redefine cannot be written into one document', placeOf(c));
         if (c.local === 'import') imports.add(attributeOf(c, 'namespace') ?? '');
-        else components.push(component(c, part, first));
+        else if (c.local === 'redefine')
+          for (const r of c.children.filter((x) => attributeOf(x, 'name')))
+            components.push(component(r, part, first, selfTo(before.get(nameKey(r))!, part)));
+        else components.push(component(c, part, first, renamedTo(c, before.get(nameKey(c)))));
       }
     }
     imports.delete(uri);
@@ -192,8 +194,60 @@ function inlineSchemas(documents: readonly SchemaPart[]): string {
   return out.join('\n');
 }
 
+/** Another value of one attribute, or undefined where it stays. */
+type Change = (e: XmlElement, attribute: string, value: string) => string | undefined;
+
+const nameKey = (e: XmlElement): string => `${e.local} ${attributeOf(e, 'name')}`;
+
+/**
+ * What xs:redefine takes the place of goes on under a name of its own, to which only its successor refers (Part 1 §4.2.2). By kind and name; the
+ * new names are none that stand there already.
+ */
+function redefinedNames(parts: readonly SchemaPart[]): ReadonlyMap<string, string> {
+  const taken = new Set(parts.flatMap((p) => p.root.children.map((c) => attributeOf(c, 'name') ?? '')));
+  const out = new Map<string, string>();
+  for (const redefine of parts.flatMap((p) => p.root.children.filter((c) => c.uri === XSD && c.local === 'redefine')))
+    for (const c of redefine.children) {
+      const name = attributeOf(c, 'name');
+      if (!name) continue;
+      if (out.has(nameKey(c)))
+        throw new HingeError(
+          'HNG-126',
+          `${name} is redefined twice, which cannot be written into one document`,
+          placeOf(c),
+        );
+      let other = `${name}.before`;
+      while (taken.has(other)) other += '-';
+      taken.add(other);
+      out.set(nameKey(c), other);
+    }
+  return out;
+}
+
+const renamedTo =
+  (component: XmlElement, to: string | undefined): Change =>
+  (e, attribute) =>
+    e === component && attribute === 'name' ? to : undefined;
+
+/** Where a redefinition names itself, it means what it takes the place of. */
+const selfTo = (to: string, part: SchemaPart): Change => {
+  const self = (e: XmlElement): string | undefined => {
+    for (let at: XmlElement | undefined = e; at?.parent; at = at.parent)
+      if (at.parent.local === 'redefine' && at.parent.uri === XSD) return attributeOf(at, 'name');
+    return undefined;
+  };
+  return (e, attribute, value) => {
+    if (attribute !== 'base' && !(attribute === 'ref' && (e.local === 'group' || e.local === 'attributeGroup')))
+      return undefined;
+    const q = qnameOf(e, value);
+    const uri = q.uri === '' && part.chameleon ? part.targetNamespace : q.uri;
+    if (uri !== part.targetNamespace || q.local !== self(e)) return undefined;
+    return value.slice(0, value.length - q.local.length) + to;
+  };
+};
+
 /** A global component with every binding that was in force around it. */
-function component(e: XmlElement, part: SchemaPart, first: SchemaPart): string {
+function component(e: XmlElement, part: SchemaPart, first: SchemaPart, change: Change): string {
   const bindings = new Map<string, string>();
   for (let at: XmlElement | undefined = e; at; at = at.parent)
     for (const [p, uri] of Object.entries(at.declared)) if (!bindings.has(p)) bindings.set(p, uri);
@@ -203,7 +257,7 @@ function component(e: XmlElement, part: SchemaPart, first: SchemaPart): string {
     .filter(([p, uri]) => p !== 'xml' && !(p !== '' && uri === ''))
     .map(([p, uri]) => ` xmlns${p && `:${p}`}="${escapeAttribute(uri)}"`)
     .join('');
-  return print(e, declarations, (x) => forms(x, part, first));
+  return print(e, declarations, (x) => forms(x, part, first), change);
 }
 
 function forms(e: XmlElement, part: SchemaPart, first: SchemaPart): string {
@@ -215,10 +269,13 @@ function forms(e: XmlElement, part: SchemaPart, first: SchemaPart): string {
   return '';
 }
 
-function print(e: XmlElement, declarations: string, extra: (e: XmlElement) => string): string {
+function print(e: XmlElement, declarations: string, extra: (e: XmlElement) => string, change: Change): string {
   const name = e.prefix ? `${e.prefix}:${e.local}` : e.local;
   const attributes = e.attributes
-    .map((a) => ` ${a.prefix ? `${a.prefix}:` : ''}${a.local}="${escapeAttribute(a.value)}"`)
+    .map((a) => {
+      const value = (a.prefix ? undefined : change(e, a.local, a.value)) ?? a.value;
+      return ` ${a.prefix ? `${a.prefix}:` : ''}${a.local}="${escapeAttribute(value)}"`;
+    })
     .join('');
   const inner = e.children
     .map((c) =>
@@ -228,6 +285,7 @@ function print(e: XmlElement, declarations: string, extra: (e: XmlElement) => st
           .map(([p, uri]) => ` xmlns${p && `:${p}`}="${escapeAttribute(uri)}"`)
           .join(''),
         extra,
+        change,
       ),
     )
     .join('');

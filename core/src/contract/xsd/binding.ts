@@ -52,7 +52,7 @@ export interface Binding {
   /** Wildcards in the content, in order. */
   readonly wildcards: readonly Wildcard[];
   readonly mixed: boolean;
-  readonly anyAttribute: boolean;
+  readonly anyAttribute: readonly Wildcard[];
 }
 
 export function bindingOf(type: ComplexType): Binding {
@@ -103,7 +103,7 @@ function makeBinding(type: ComplexType): Binding {
   if (text) add(text);
   if (mixed) add({ kind: 'mixed', json: '$mixed' });
   else if (wildcards.length) add({ kind: 'any', json: '$any' });
-  if (type.anyAttribute) add({ kind: 'attributes', json: '$attributes' });
+  if (type.anyAttribute.length) add({ kind: 'attributes', json: '$attributes' });
   return {
     properties,
     byJson,
@@ -142,7 +142,7 @@ function wrappedItem(decl: ElementDecl): ElementProperty | undefined {
     type.kind !== 'complex' ||
     type.mixed ||
     type.attributes.length ||
-    type.anyAttribute ||
+    type.anyAttribute.length > 0 ||
     type.abstract ||
     type.derived?.length ||
     decl.substitutes?.length
@@ -201,15 +201,6 @@ function collect(p: Particle, min: number, max: number, found: Map<string, Found
       have.max += most;
     } else found.set(key, { decl: first.decl, min: least, max: most });
   }
-}
-
-/** True where a wildcard lets elements of this namespace stand (Part 1 §3.10.4). */
-export function allows(w: Wildcard, uri: string): boolean {
-  if (w.namespaces === '##any') return true;
-  if (w.namespaces === '##other') return uri !== w.target && uri !== '';
-  return w.namespaces
-    .split(/\s+/)
-    .some((n) => (n === '##local' ? uri === '' : n === '##targetNamespace' ? uri === w.target : n === uri));
 }
 
 /** One thing that may stand where an element is declared: the element or a substitute, with the name that `$type` gives it. */

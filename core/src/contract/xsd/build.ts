@@ -13,8 +13,10 @@ import {
   type SimpleType,
   type Term,
   type Type,
+  type Wildcard,
 } from './components';
 import { documentationOf, type Resolver, type SchemaDocument } from './resolver';
+import { wildcardOf } from './wildcard';
 
 /** From xs:… elements to components. Clauses: XML Schema Part 1 §3.3 to §3.9, Part 2 §4.1. */
 
@@ -123,7 +125,7 @@ function simpleContentOf(set: Resolver, content: XmlElement, doc: SchemaDocument
     derivation: node.local === 'extension' ? 'extension' : 'restriction',
     content: { kind: 'simple', type: simple },
     attributes: mergeAttributes(inherited, own),
-    anyAttribute: own.any || (base.kind === 'complex' && base.anyAttribute),
+    anyAttribute: base.kind === 'complex' ? [...own.any, ...base.anyAttribute] : own.any,
   };
 }
 
@@ -148,7 +150,7 @@ function complexContentOf(set: Resolver, content: XmlElement, doc: SchemaDocumen
     derivation: 'extension',
     content: extendContent(parent?.content ?? { kind: 'empty' }, ownContent),
     attributes: mergeAttributes(parent?.attributes ?? [], own),
-    anyAttribute: own.any || (parent?.anyAttribute ?? false),
+    anyAttribute: [...own.any, ...(parent?.anyAttribute ?? [])],
   };
 }
 
@@ -200,12 +202,7 @@ function termOf(set: Resolver, node: XmlElement, doc: SchemaDocument): Term | un
       return once(found.node, () => groupOf(set, model, found.doc, model.local as ModelGroup['kind']));
     }
     case 'any':
-      return {
-        kind: 'any',
-        namespaces: attributeOf(node, 'namespace') ?? '##any',
-        process: attributeOf(node, 'processContents') ?? 'strict',
-        target: doc.targetNamespace,
-      };
+      return wildcardOf(set, node, doc);
     default:
       return undefined;
   }
@@ -246,16 +243,16 @@ function occurs(node: XmlElement, name: 'minOccurs' | 'maxOccurs'): number {
 interface OwnAttributes {
   readonly uses: AttributeUse[];
   readonly prohibited: string[];
-  readonly any: boolean;
+  readonly any: Wildcard[];
 }
 
 function attributesOf(set: Resolver, node: XmlElement, doc: SchemaDocument): OwnAttributes {
   const uses: AttributeUse[] = [];
   const prohibited: string[] = [];
-  let any = false;
+  const any: Wildcard[] = [];
   for (const c of node.children) {
     if (c.uri !== XSD) continue;
-    if (c.local === 'anyAttribute') any = true;
+    if (c.local === 'anyAttribute') any.push(wildcardOf(set, c, doc));
     else if (c.local === 'attribute') {
       if (attributeOf(c, 'use') === 'prohibited')
         prohibited.push(attributeOf(c, 'name') ?? set.resolveName(c, attributeOf(c, 'ref') ?? '', doc).local);
@@ -264,7 +261,7 @@ function attributesOf(set: Resolver, node: XmlElement, doc: SchemaDocument): Own
       const found = set.need('attributeGroup', set.resolveName(c, attributeOf(c, 'ref') ?? '', doc), c);
       const inner = once(found.node, () => attributesOf(set, found.node, found.doc));
       uses.push(...inner.uses);
-      any ||= inner.any;
+      any.push(...inner.any);
     }
   }
   return { uses, prohibited, any };
@@ -283,7 +280,7 @@ function attributeUse(set: Resolver, node: XmlElement, doc: SchemaDocument): Att
   return { ...attributeDecl(set, node, doc, false), required };
 }
 
-function attributeDecl(
+export function attributeDecl(
   set: Resolver,
   node: XmlElement,
   doc: SchemaDocument,

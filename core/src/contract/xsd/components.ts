@@ -46,6 +46,8 @@ export interface ElementDecl {
 
 /** Global components by expanded name; undefined where there is none. */
 export interface SchemaLookup {
+  elementNamed(q: QName): ElementDecl | undefined;
+  attributeNamed(q: QName): AttributeUse | undefined;
   typeNamed(q: QName): Type | undefined;
   typesCalled(local: string): readonly Type[];
 }
@@ -54,9 +56,11 @@ export interface Wildcard {
   readonly kind: 'any';
   /** Text of the attribute `namespace` (Part 1 §3.10.2). */
   readonly namespaces: string;
-  readonly process: string;
+  readonly process: 'strict' | 'lax' | 'skip';
   /** Target namespace of the schema that holds it: what ##other and ##targetNamespace mean. */
   readonly target: string;
+  /** Where what stands there may be declared. Absent: nowhere. */
+  readonly schemas?: SchemaLookup;
 }
 
 export interface AttributeUse {
@@ -113,7 +117,8 @@ export interface ComplexType {
   readonly derivation: 'extension' | 'restriction';
   readonly content: Content;
   readonly attributes: readonly AttributeUse[];
-  readonly anyAttribute: boolean;
+  /** Wildcards for attributes: any of them may take one. Empty: only declared attributes. */
+  readonly anyAttribute: readonly Wildcard[];
   readonly doc?: string;
   readonly place: Place;
   /** Named types derived from this one, transitively, abstract ones left out: what xsi:type may say. Absent: none. */

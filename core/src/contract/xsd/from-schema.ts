@@ -126,7 +126,7 @@ function complex(particles: Particle[], attributes: AttributeUse[]): ComplexType
       ? { kind: 'elements', particle: { min: 1, max: 1, term: { kind: 'all', particles } } }
       : { kind: 'empty' },
     attributes,
-    anyAttribute: false,
+    anyAttribute: [],
     place: {},
   };
 }

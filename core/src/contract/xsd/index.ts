@@ -1,5 +1,6 @@
 export * from './components';
 export * from './set';
+export { allows } from './wildcard';
 export { documentationOf, deepText } from './resolver';
 export * from './binding';
 export * from './json-schema';

@@ -1,8 +1,8 @@
 import { HingeError } from '../../problem';
 import { attributeOf, internNamespace, keyOf, placeOf, qnameOf, type QName, type XmlElement } from '../../xml';
 import { builtinType } from './builtins';
-import { XSD, type ComplexType, type ElementDecl, type SimpleType, type Type } from './components';
-import { buildComplex, buildElement, buildSimple } from './build';
+import { XSD, type AttributeUse, type ComplexType, type ElementDecl, type SimpleType, type Type } from './components';
+import { attributeDecl, buildComplex, buildElement, buildSimple } from './build';
 import { COMPONENT_KINDS, type ComponentKind, type Declared, type Resolver, type SchemaDocument } from './resolver';
 
 /** All schemas of one contract: global declarations by kind and name, components built on first use. */
@@ -18,6 +18,7 @@ export class SchemaSet implements Resolver {
   /** Every schema that takes part, in the order in which they were met. */
   readonly documents: SchemaDocument[] = [];
   private readonly elements = new Map<string, ElementDecl>();
+  private readonly attributes = new Map<string, AttributeUse>();
   private readonly types = new Map<string, Type>();
   private readonly building = new Set<string>();
   /** Names that a substitution group's head stands for. */
@@ -113,6 +114,20 @@ export class SchemaSet implements Resolver {
       this.elements.set(key, decl);
     }
     return decl;
+  }
+
+  elementNamed(q: QName): ElementDecl | undefined {
+    const found = this.lookup('element', q);
+    return found && this.element(q, found.node);
+  }
+
+  attributeNamed(q: QName): AttributeUse | undefined {
+    const key = keyOf(q.uri, q.local);
+    let use = this.attributes.get(key);
+    const found = use ? undefined : this.lookup('attribute', q);
+    if (found)
+      this.attributes.set(key, (use = { ...attributeDecl(this, found.node, found.doc, true), required: false }));
+    return use;
   }
 
   /** Members of the substitution group of a global element, itself left out, transitively. */
@@ -236,7 +251,7 @@ export const ANY_TYPE: ComplexType = {
     },
   },
   attributes: [],
-  anyAttribute: true,
+  anyAttribute: [{ kind: 'any', namespaces: '##any', process: 'lax', target: '' }],
   place: {},
 };
 
