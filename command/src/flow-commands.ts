@@ -19,6 +19,7 @@ import {
   findingText,
   incomingOf,
   isHttpUrl,
+  parseTree,
   planFor,
   readAsyncApi,
   readContract,
@@ -152,6 +153,8 @@ export interface ServeArguments {
   readonly set: readonly string[];
   readonly store?: string;
   readonly storeAway: 'own' | 'refuse';
+  /** A file of secrets by name, YAML or JSON. */
+  readonly secrets?: string;
 }
 
 export async function serve(files: readonly string[], args: ServeArguments): Promise<void> {
@@ -164,6 +167,7 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
       slug: slugOf(files[i]!),
       document,
     })),
+    ...(args.secrets !== undefined && { secrets: await readSecrets(args.secrets) }),
   };
   const named = new Map(config.apis.map((a) => [a.slug, a.document]));
   const neighbours = (name: string) => named.get(name);
@@ -192,6 +196,23 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
     process.once('SIGINT', resolve);
   });
   await gateway.stop();
+}
+
+/** Names and texts, and nothing else: a number would have lost its zeros. What is wrong is told without any value. */
+async function readSecrets(file: string): Promise<Record<string, string>> {
+  let value: unknown;
+  try {
+    value = parseTree(await readText(file), file).value;
+  } catch (error) {
+    // The text around a mistake may be a secret.
+    if (error instanceof Failure) throw error;
+    throw new Failure(`--secrets ${file}: it cannot be read as YAML or JSON`);
+  }
+  if (value === null || typeof value !== 'object' || Array.isArray(value))
+    throw new Failure(`--secrets ${file}: write one NAME: "value" a line`);
+  for (const [name, v] of Object.entries(value))
+    if (typeof v !== 'string') throw new Failure(`--secrets ${file}: ${name} is no text; put it in quotes`);
+  return value as Record<string, string>;
 }
 
 /** The name of an API on a gateway of files: its file without folder and ending. */

@@ -65,6 +65,7 @@ program
   .option('--port <port>', "callers' port", port, 4320)
   .option('--control-port <port>', 'control port; any free one when absent', port)
   .option('--set <setting>', 'backend.NAME.address=URL', collect, [])
+  .option('--secrets <file>', 'secrets of backends by name, YAML or JSON; they stand in no document')
   .option('--store <url>', 'redis://HOST:PORT: counts and remembered replies shared with other gateways')
   .addOption(
     new Option('--store-away <way>', 'when the store is away: each counts for itself, or calls are refused')

@@ -5,6 +5,7 @@ export * from './draft';
 export * from './export/asyncapi';
 export * from './export/openapi';
 export * from './export/wsdl';
+export * from './credentials';
 export * from './events';
 export * from './expression';
 export * from './flow';

@@ -23,6 +23,8 @@ export interface GatewayConfig {
   readonly environment?: string;
   /** Variables of the environment, read as env.NAME. */
   readonly variables?: Readonly<Record<string, unknown>>;
+  /** Secrets of the environment, for credentials towards backends. Never in traces, metrics or answers. */
+  readonly secrets?: Readonly<Record<string, string>>;
   /** Share of requests whose messages are kept, 0 to 1. */
   readonly traceShare?: number;
   readonly apis: readonly ApiConfig[];

@@ -75,7 +75,24 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     seconds,
     (jti, until) => options.feed && revoked.add({ jti, until }),
   );
-  const ports: Ports = { backends, clock: { now }, store, topics, subscribers: webhooks, counters, callers, tokens };
+  const secrets = {
+    get: (name: string) => {
+      const all = server.current.secrets;
+      return all && Object.hasOwn(all, name) ? all[name] : undefined;
+    },
+  };
+  const clock = { now };
+  const ports: Ports = {
+    backends,
+    clock,
+    store,
+    topics,
+    subscribers: webhooks,
+    counters,
+    callers,
+    tokens,
+    secrets,
+  };
   const metrics = new Metrics();
   const lastGood = options.stateDir === undefined ? undefined : new LastGood(options.stateDir);
   const rehearsals = new Rehearsals(ports, (name) => server.neighbour(name));

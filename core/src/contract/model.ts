@@ -1,6 +1,6 @@
 import type { Finding, Place } from '../problem';
 import type { JsonSchema, TypeTable } from '../schema';
-import type { HttpOperation } from './openapi/model';
+import type { HttpOperation, SecurityScheme } from './openapi/model';
 import type { SoapOperation } from './wsdl/model';
 
 /** Whatever the document was written in, this is what it says: operations with typed messages. */
@@ -12,6 +12,8 @@ export interface Contract {
   readonly addresses: readonly string[];
   readonly operations: readonly ContractOperation[];
   readonly types: TypeTable;
+  /** How callers may prove themselves (OpenAPI). */
+  readonly security?: readonly SecurityScheme[];
   /** Where types stand in the documents, by name. */
   readonly typePlaces?: Readonly<Record<string, Place>>;
   /** What was noticed while reading; none of these is an error, those are thrown. */

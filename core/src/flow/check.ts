@@ -1,3 +1,4 @@
+import { checkCredentials } from '../credentials';
 import { checkTopics } from '../events/check';
 import { checkGuards } from '../guards/check';
 import { finding, type Finding } from '../problem';
@@ -66,12 +67,28 @@ function checkBackends(
           }),
         );
     }
+    checkCredentials(name, context.document, context.contract, calledOperations(document, name), report);
     for (const f of context.contract?.findings ?? [])
       report({ ...f, place: { ...f.place, pointer: `${pointer}/contract` } });
   }
 }
 
 /** Backends that some call of the document reaches by their own address. */
+/** Operations of a backend that flows call, by id. */
+function calledOperations(document: FlowDocument, backend: string): Set<string> {
+  const called = new Set<string>();
+  const visit = (flow: FlowDocument['operations'][string]['flow'] | undefined) =>
+    walkFlow(flow ?? [], (step, _at, off) => {
+      if (!off && step.kind === 'call' && step.backend === backend && step.operation) called.add(step.operation);
+    });
+  for (const o of Object.values(document.operations)) visit(o.flow);
+  for (const d of document.doors) {
+    visit(d.before);
+    visit(d.after);
+  }
+  return called;
+}
+
 function usedBackends(document: FlowDocument): Set<string> {
   const used = new Set<string>();
   const visit = (flow: FlowDocument['operations'][string]['flow'] | undefined) =>

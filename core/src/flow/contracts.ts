@@ -1,3 +1,4 @@
+import { compileCredentials } from '../credentials';
 import { readContractOnce, type Contract } from '../contract';
 import { HingeError, type Finding } from '../problem';
 import type { BackendContext } from '../steps/kind';
@@ -26,7 +27,8 @@ export function openBackends(document: FlowDocument): BackendSet {
     }
     const addressFor = (environment: string | undefined): string =>
       (environment !== undefined ? backend.addresses?.[environment] : undefined) ?? backend.address ?? '';
-    contexts.set(name, { name, document: backend, contract, addressFor });
+    const credentials = compileCredentials(backend.credentials, name);
+    contexts.set(name, { name, document: backend, contract, credentials, addressFor });
   }
   return { contexts, failures };
 }

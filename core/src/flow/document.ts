@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import type { JsonSchema } from '../schema';
+import { credentialsSchema } from '../credentials/schema';
 import { brokerSchema, channelBase, topicBase, webhooksSchema } from '../events/topic';
 import { GUARD_SCHEMAS } from '../guards/schemas';
 import { conditionSchema } from '../steps/condition';
@@ -46,6 +47,7 @@ const backend = z.strictObject({
   contract: contract.optional(),
   address: z.string().optional().describe('Where the backend is, for every environment that has no address of its own'),
   addresses: z.record(slug, z.string()).optional().describe('Address by environment'),
+  credentials: credentialsSchema.optional(),
   timeoutMs: z
     .int()
     .min(1)

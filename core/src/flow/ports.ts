@@ -67,6 +67,11 @@ export interface Store {
   purge(tag?: string): Promise<number>;
 }
 
+/** Values that no document holds, by name. */
+export interface Secrets {
+  get(name: string): string | undefined;
+}
+
 export interface Ports {
   readonly backends: Backends;
   readonly clock: Clock;
@@ -80,6 +85,8 @@ export interface Ports {
   readonly counters?: Counters;
   /** Apps besides those of a document. */
   readonly callers?: Callers;
+  /** Secrets of the environment; without it no backend that wants credentials can be called. */
+  readonly secrets?: Secrets;
   /** Tokens of our own; without it none is taken. */
   readonly tokens?: Tokens;
 }

@@ -187,6 +187,16 @@ export const CODES = {
     title: 'A guard lets too much in',
     remedy: 'Name who may come in.',
   },
+  'HNG-331': {
+    severity: 'warning',
+    title: 'The backend asks for credentials that the gateway does not have',
+    remedy: 'Give the backend credentials; their secrets are set for each environment.',
+  },
+  'HNG-332': {
+    severity: 'error',
+    title: 'These credentials do not fit the backend',
+    remedy: 'Choose another kind.',
+  },
   'HNG-402': {
     severity: 'error',
     title: 'The method is not offered here',
@@ -334,6 +344,18 @@ export const CODES = {
     title: 'The backend is left alone after failures',
     status: 503,
     remedy: 'Wait, or look at why it fails.',
+  },
+  'HNG-509': {
+    severity: 'error',
+    title: 'A credential of the backend is not set here',
+    status: 503,
+    remedy: 'Set the secret for this environment.',
+  },
+  'HNG-512': {
+    severity: 'error',
+    title: 'No token is to be had for the backend',
+    status: 502,
+    remedy: 'Look at the address of the issuer, the client id and its secret.',
   },
   'HNG-510': {
     severity: 'error',

@@ -1,3 +1,4 @@
+import type { Credentials } from '../credentials';
 import type { Contract } from '../contract';
 import type { BackendDocument, FlowDocument, OperationDocument, StepDocument } from '../flow/document';
 import type { CompiledStep, Run } from '../flow/run';
@@ -47,6 +48,8 @@ export interface BackendContext {
   readonly name: string;
   readonly document: BackendDocument;
   readonly contract?: Contract;
+  /** What it knows the gateway by. */
+  readonly credentials?: Credentials;
   /** Address for an environment; '' where there is none. */
   addressFor(environment: string | undefined): string;
 }

@@ -289,6 +289,11 @@ export class XmlScanner {
     entry.version = this.version;
   }
 
+  /** The text as it is read: line ends are one LF, a byte order mark is gone. Places refer to it. */
+  get source(): string {
+    return this.text;
+  }
+
   /** What was read from that place on. */
   since(from: number): string {
     return this.text.slice(from, this.pos);

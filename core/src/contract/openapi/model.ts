@@ -13,7 +13,17 @@ export interface HttpOperation {
   readonly links: readonly HttpLink[];
   /** Names of security schemes, any of which will do; empty: none is asked for. */
   readonly security: readonly string[];
+  /** Callers may also come without any (§4.8.30: an empty requirement). */
+  readonly openToAll?: boolean;
 }
+
+/** A Security Scheme object (§4.8.27), as far as a gateway can meet it. */
+export type SecurityScheme = { readonly name: string; readonly documentation?: string } & (
+  | { readonly kind: 'basic' | 'bearer' }
+  | { readonly kind: 'key'; readonly in: 'header' | 'query' | 'cookie'; readonly parameter: string }
+  | { readonly kind: 'client'; readonly tokenUrl: string; readonly scopes: readonly string[] }
+  | { readonly kind: 'other'; readonly words: string }
+);
 
 export type ParameterPlace = 'path' | 'query' | 'header' | 'cookie';
 /** OpenAPI 3.1 §4.8.12.2. */

@@ -10,7 +10,9 @@ import type {
   HttpReply,
   ParameterPlace,
   ParameterStyle,
+  SecurityScheme,
 } from './model';
+import { askedSecurity, securityScheme } from './security';
 import { SchemaReader } from './schemas';
 import { isTree, OpenApiSource, type Tree } from './source';
 
@@ -72,6 +74,7 @@ class OpenApiReader {
       addresses: this.addresses(root),
       operations,
       types: this.schemas.types,
+      security: this.securitySchemes(isTree(components.securitySchemes) ? components.securitySchemes : {}),
       typePlaces: this.schemas.places,
       findings: [...this.findings, ...this.schemas.findings],
     };
@@ -90,6 +93,13 @@ class OpenApiReader {
       if (/^https?:\/\//i.test(url) && !url.includes('{')) out.push(url.replace(/\/+$/, ''));
     }
     return out;
+  }
+
+  private securitySchemes(schemes: Tree): SecurityScheme[] {
+    return Object.entries(schemes).flatMap(([name, raw]) => {
+      const { value } = this.follow(raw, this.file);
+      return isTree(value) ? [securityScheme(name, value)] : [];
+    });
   }
 
   /** Follows $ref of anything but schemas: path items, parameters, bodies, replies, headers, links, examples. */
@@ -113,9 +123,7 @@ class OpenApiReader {
       request: value.requestBody === undefined ? undefined : this.body(value.requestBody, file),
       replies: this.replies(isTree(value.responses) ? value.responses : {}, file),
       links: this.links(isTree(value.responses) ? value.responses : {}, file),
-      security: [
-        ...new Set(list(value.security ?? this.source.root.security).flatMap((s) => (isTree(s) ? Object.keys(s) : []))),
-      ],
+      ...askedSecurity(list(value.security ?? this.source.root.security)),
     };
     const success = http.replies.find((r) => /^2/.test(r.status)) ?? http.replies.find((r) => r.status === 'default');
     return {

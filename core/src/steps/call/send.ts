@@ -10,21 +10,39 @@ export async function send(
   { method, headers, body, timeoutMs, operation }: Omit<BackendRequest, 'backend' | 'url'>,
   url: string,
 ): Promise<BackendReply> {
-  const started = run.ports.clock.now();
+  const { credentials } = backend;
   if (run.observer) run.notes = { url, method };
+  if (!credentials)
+    return sendOne(run, { backend: backend.name, operation, url, method, headers, body, timeoutMs }, url);
+  // A body that is a stream is gone once it was sent.
+  const again = !body.pending;
+  const shown = () => credentials.add(run, { url, headers, body });
+  const one = async () =>
+    sendOne(run, { backend: backend.name, operation, method, timeoutMs, ...(await shown()) }, url);
+  const reply = await one();
+  if (reply.status !== 401 || !again || !credentials.renew(run)) return reply;
+  // The token may have been revoked before its time; one more try with a fresh one (RFC 6750 §3.1, invalid_token).
+  await reply.body.load().catch(() => undefined);
+  return one();
+}
+
+/** `shown` is the address without what credentials put into it. */
+async function sendOne(run: Run, request: BackendRequest, shown: string): Promise<BackendReply> {
+  const started = run.ports.clock.now();
+  const { backend, timeoutMs } = request;
   try {
-    return await run.ports.backends.send({ backend: backend.name, operation, url, method, headers, body, timeoutMs });
+    return await run.ports.backends.send(request);
   } catch (error) {
     if (!(error instanceof BackendFailure)) throw error;
-    const common = { backend: backend.name, inner: `${url}: ${error.message}`, cause: error };
+    const common = { backend, inner: `${shown}: ${error.message}`, cause: error };
     if (error.kind === 'timeout')
       throw new Refusal('HNG-503', {
         ...common,
-        detail: `${backend.name} did not answer within ${timeoutMs} ms.`,
+        detail: `${backend} did not answer within ${timeoutMs} ms.`,
       });
     if (error.kind === 'unreachable')
-      throw new Refusal('HNG-502', { ...common, detail: `${backend.name} cannot be reached now.` });
-    throw new Refusal('HNG-504', { ...common, detail: `The answer of ${backend.name} was cut off or cannot be read.` });
+      throw new Refusal('HNG-502', { ...common, detail: `${backend} cannot be reached now.` });
+    throw new Refusal('HNG-504', { ...common, detail: `The answer of ${backend} was cut off or cannot be read.` });
   } finally {
     run.backendMs += run.ports.clock.now() - started;
   }
