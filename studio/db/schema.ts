@@ -1,4 +1,4 @@
-import type { ContractFiles, FlowDocument, SubscriptionState } from '@hinge/core';
+import type { ContractFiles, CredentialDocument, FlowDocument, SubscriptionState } from '@hinge/core';
 import {
   boolean,
   doublePrecision,
@@ -106,6 +106,7 @@ export const backends = pgTable('backends', {
   addresses: jsonb('addresses').$type<Record<string, string>>().notNull().default({}),
   timeoutMs: integer('timeout_ms'),
   lenient: boolean('lenient').notNull().default(false),
+  credentials: json('credentials').$type<CredentialDocument[]>().notNull().default([]),
   createdAt: created,
   createdBy: text('created_by').notNull(),
 });
@@ -245,6 +246,21 @@ export const credentials = pgTable(
     revokedBy: text('revoked_by'),
   },
   (t) => [index('credentials_app').on(t.app)],
+);
+
+/** Secrets of an environment by name, encrypted (JWE) with the studio's secret: nobody reads them here again. */
+export const secrets = pgTable(
+  'secrets',
+  {
+    environment: text('environment')
+      .notNull()
+      .references(() => environments.name),
+    name: text('name').notNull(),
+    sealed: text('sealed').notNull(),
+    changedAt: timestamp('changed_at', { withTimezone: true }).notNull().defaultNow(),
+    changedBy: text('changed_by').notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.environment, t.name] })],
 );
 
 /** What signs tokens of an environment: a private JWK, encrypted (JWE) with the studio's secret. */

@@ -1,4 +1,4 @@
-import type { Run } from '../flow/run';
+import type { Ports } from '../flow/ports';
 import { Body } from '../message/body';
 import type { Headers } from '../message/headers';
 import { Refusal } from '../problem';
@@ -13,11 +13,17 @@ export interface Presented {
   readonly body: Body;
 }
 
+/** What of a run is asked. */
+export interface Asking {
+  readonly ports: Pick<Ports, 'backends' | 'secrets'>;
+  readonly environment?: string;
+}
+
 export interface Credentials {
   /** The request with what the backend knows the gateway by. Refuses where a secret is not set or no token is to be had. */
-  add(run: Run, request: Presented): Promise<Presented>;
+  add(run: Asking, request: Presented): Promise<Presented>;
   /** The backend answered 401: true when another try with a fresh token may help. */
-  renew(run: Run): boolean;
+  renew(run: Asking): boolean;
 }
 
 /** Made once for each backend. Nothing of it is in messages, notes or traces: it is added when a request leaves. */
@@ -45,7 +51,7 @@ export function compileCredentials(
   };
 }
 
-function secretOf(c: CredentialDocument, run: Run, backend: string): string {
+function secretOf(c: CredentialDocument, run: Asking, backend: string): string {
   const value = run.ports.secrets?.get(c.secret);
   if (value !== undefined) return value;
   const where = run.environment ? ` in ${run.environment}` : '';
@@ -60,7 +66,7 @@ async function addOne(
   c: CredentialDocument,
   secret: string,
   request: Presented,
-  run: Run,
+  run: Asking,
   backend: string,
 ): Promise<Presented> {
   const header = (name: string, value: string): Presented => ({

@@ -162,6 +162,7 @@ function fromRow(row: BackendRow | undefined): NonNullable<FlowDocument['backend
       },
     }),
     addresses: row.addresses,
+    ...(row.credentials.length && { credentials: row.credentials }),
     ...(row.timeoutMs !== null && { timeoutMs: row.timeoutMs }),
     ...(row.lenient && { reply: 'lenient' }),
   };

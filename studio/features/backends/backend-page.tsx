@@ -1,4 +1,5 @@
 'use client';
+import type { CredentialDocument } from '@hinge/core';
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import Link from 'next/link';
@@ -8,8 +9,10 @@ import type { RequestError } from '../../lib/client';
 import { send } from '../../lib/client';
 import { CodeView } from '../fold/code-view';
 import { AddressFields } from './address-fields';
+import { BackendCredentials } from './credentials';
 import { ContractReader } from './contract-view';
 import { NewerContract } from './newer-contract';
+import type { SecretState } from './secrets';
 import type { ContractView } from './view';
 
 interface Props {
@@ -18,6 +21,8 @@ interface Props {
   readonly addresses: Readonly<Record<string, string>>;
   readonly environments: readonly { name: string; title: string }[];
   readonly contract?: ContractView;
+  readonly credentials: readonly CredentialDocument[];
+  readonly secrets: readonly SecretState[];
   readonly samples: Readonly<Record<string, string>>;
 }
 
@@ -47,6 +52,14 @@ export function BackendPage(props: Props) {
       {contract?.documentation && <div className="soft">{contract.documentation}</div>}
       {newer && <NewerContract backend={name} onDone={() => setNewer(false)} />}
       <Addresses {...props} />
+      <BackendCredentials
+        backend={name}
+        kept={props.credentials}
+        states={props.secrets}
+        environments={props.environments}
+        schemes={contract?.security ?? []}
+        soap={contract?.soap !== false}
+      />
       {contract ? (
         <ContractReader
           contract={contract}

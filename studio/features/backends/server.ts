@@ -8,6 +8,7 @@ import {
   readContractOnce,
   type Contract,
   type ContractFiles,
+  type CredentialDocument,
 } from '@hinge/core';
 import { eq } from 'drizzle-orm';
 import { database, schema } from '../../db/client';
@@ -114,6 +115,15 @@ export function cleanAddresses(typed: Readonly<Record<string, string>>): Record<
     out[environment] = url;
   }
   return out;
+}
+
+export async function setCredentials(name: string, credentials: CredentialDocument[]): Promise<void> {
+  const done = await database()
+    .update(backends)
+    .set({ credentials })
+    .where(eq(backends.name, name))
+    .returning({ name: backends.name });
+  if (!done.length) throw new Told(404, `There is no backend ${name}.`);
 }
 
 export async function setAddresses(name: string, typed: Readonly<Record<string, string>>): Promise<void> {

@@ -5,6 +5,7 @@ import {
   type ContractFiles,
   type JsonSchema,
   type Place,
+  type SecurityScheme,
   type TypeRow,
   type TypeTable,
 } from '@hinge/core';
@@ -44,6 +45,9 @@ export interface ContractView {
     readonly message: string;
     readonly remedy: string;
   }[];
+  readonly security: readonly SecurityScheme[];
+  /** Some of its operations are SOAP. */
+  readonly soap: boolean;
   readonly operations: readonly OperationView[];
   readonly types: readonly TypeView[];
 }
@@ -89,6 +93,8 @@ export function viewOf(contract: Contract): ContractView {
     documentation: contract.documentation,
     addresses: contract.addresses,
     findings: contract.findings,
+    security: contract.security ?? [],
+    soap: contract.operations.some((o) => o.soap),
     operations: contract.operations.map((o) => ({
       id: o.id,
       documentation: o.documentation,

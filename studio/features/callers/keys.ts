@@ -1,7 +1,8 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { CompactEncrypt, compactDecrypt, exportJWK, generateKeyPair, type JWK } from 'jose';
+import { exportJWK, generateKeyPair, type JWK } from 'jose';
 import { eq } from 'drizzle-orm';
 import { database, schema } from '../../db/client';
+import { seal, unseal } from '../../lib/sealing';
 
 const { tokenKeys } = schema;
 
@@ -11,10 +12,7 @@ export function freshCredential(): { secret: string; hash: string; hint: string 
   return { secret, hash: createHash('sha256').update(secret).digest('hex'), hint: secret.slice(-4) };
 }
 
-const sealing = () =>
-  createHash('sha256')
-    .update(`token keys ${process.env.HINGE_SECRET ?? ''}`)
-    .digest();
+const USE = 'token keys';
 
 /** The key that signs tokens of an environment; made once, kept encrypted (JWE, RFC 7516). */
 export async function signingOf(environment: string): Promise<{ kid: string; key: JWK }> {
@@ -22,19 +20,14 @@ export async function signingOf(environment: string): Promise<{ kid: string; key
   const kept = () => db.select().from(tokenKeys).where(eq(tokenKeys.environment, environment));
   const [row] = await kept();
   if (row) {
-    try {
-      const { plaintext } = await compactDecrypt(row.sealed, sealing());
-      return { kid: row.kid, key: JSON.parse(new TextDecoder().decode(plaintext)) as JWK };
-    } catch {
-      // Sealed with another secret: nobody can read it any more. Tokens that it signed end with it.
-      await db.delete(tokenKeys).where(eq(tokenKeys.environment, environment));
-    }
+    const text = await unseal(USE, row.sealed);
+    if (text !== undefined) return { kid: row.kid, key: JSON.parse(text) as JWK };
+    // Tokens that it signed end with it.
+    await db.delete(tokenKeys).where(eq(tokenKeys.environment, environment));
   }
   const { privateKey } = await generateKeyPair('ES256', { extractable: true });
   const key = await exportJWK(privateKey);
-  const sealed = await new CompactEncrypt(new TextEncoder().encode(JSON.stringify(key)))
-    .setProtectedHeader({ alg: 'dir', enc: 'A256GCM' })
-    .encrypt(sealing());
+  const sealed = await seal(USE, JSON.stringify(key));
   const kid = randomBytes(6).toString('hex');
   const made = await db.insert(tokenKeys).values({ environment, kid, sealed }).onConflictDoNothing().returning();
   // Two at once: the first one's key counts.

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import { and, desc, eq, lt } from 'drizzle-orm';
 import { z } from 'zod';
 import { database, schema } from '../../db/client';
+import { secretsFor } from '../backends/secrets';
 import { callersFor, takeRevoked } from '../callers/config';
 import { workspaceGuards } from '../guards/server';
 import { hub, type Line } from './hub';
@@ -37,14 +38,16 @@ export async function configFor(environment: string) {
   const [env] = await db.select().from(environments).where(eq(environments.name, environment));
   const variables = env?.variables ?? {};
   const guards = await workspaceGuards();
+  const secrets = await secretsFor(environment);
   const revision = createHash('sha256')
-    .update(JSON.stringify([variables, rows.map((r) => [r.slug, r.hash, r.release]), guards]))
+    .update(JSON.stringify([variables, rows.map((r) => [r.slug, r.hash, r.release]), guards, secrets.mark]))
     .digest('hex')
     .slice(0, 12);
   return {
     revision,
     environment,
     variables,
+    secrets: secrets.values,
     traceShare: 1,
     apis: rows,
     guards,

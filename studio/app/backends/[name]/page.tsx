@@ -3,6 +3,7 @@ import { notFound } from 'next/navigation';
 import { listEnvironments } from '../../../features/apis/server';
 import { BackendPage } from '../../../features/backends/backend-page';
 import { contractOf, getBackend } from '../../../features/backends/server';
+import { secretStates } from '../../../features/backends/secrets';
 import { viewOf } from '../../../features/backends/view';
 import { Shell } from '../../../features/shell/shell';
 
@@ -20,6 +21,8 @@ export default async function Page({ params }: { params: Promise<{ name: string 
         addresses={row.addresses}
         environments={await listEnvironments()}
         contract={contract && viewOf(contract)}
+        credentials={row.credentials}
+        secrets={await secretStates()}
         samples={contract ? samplesOf(contract) : {}}
       />
     </Shell>
