@@ -5,7 +5,7 @@ import { compare, HERE, HINGE, machine, ROOT, run, start, stopAll, type Contende
 
 /**
  * `npm run bench [seconds]`: requests per second of the gateway against its peers, one process each, one run. `seconds`
- * times three seconds of load for each, in slices that take turns.
+ * times three seconds of load for each, in slices that take turns. `npm run bench 5 pass-through` does those jobs alone.
  */
 /** An answer of the slowest peer takes three seconds when fifty wait. */
 const LARGE_SLICE_SECONDS = 6;

@@ -11,6 +11,8 @@ export const HERE = dirname(fileURLToPath(import.meta.url));
 export const ROOT = join(HERE, '../..');
 export const HINGE = join(ROOT, 'hinge');
 export const SECONDS = Number(process.argv[2] ?? 4);
+/** Only jobs with this in their names. */
+const WANTED = process.argv[3] ?? '';
 const CONNECTIONS = 50;
 const WARM_UP_SECONDS = 3;
 const SLICE_SECONDS = 2;
@@ -70,7 +72,10 @@ async function load(url: string, headers: Record<string, string>, seconds: numbe
 }
 
 async function loadByWrk(url: string, headers: Record<string, string>, seconds: number): Promise<number> {
-  const fields = Object.entries(headers).flatMap(([name, value]) => ['-H', `${name}: ${value}`]);
+  const fields = Object.entries({ connection: 'keep-alive', ...headers }).flatMap(([name, value]) => [
+    '-H',
+    `${name}: ${value}`,
+  ]);
   const args = ['-t1', `-c${CONNECTIONS}`, `-d${seconds}s`, '--timeout', '30s', ...fields, url];
   const { stdout } = await promisify(execFile)('wrk', args);
   const wrong = /Non-2xx.*|Socket errors.*/.exec(stdout)?.[0];
@@ -93,7 +98,7 @@ function cpuTime(pid: number): number {
 
 /**
  * Short slices of load, in turn (A, B, C, B, C, A, …), so that a slow moment of a shared machine hits all alike. The rate is the middle
- * slice; the ratio is the middle of the ratios of each turn; processor time is that of the server's own process.
+ * slice, the ratio that of all requests in all slices; processor time is that of the server's own process.
  */
 export async function compare(
   job: string,
@@ -101,6 +106,7 @@ export async function compare(
   headers: Record<string, string> = {},
   slice = SLICE_SECONDS,
 ): Promise<void> {
+  if (!job.includes(WANTED)) return;
   const results = contenders.map(() => ({ rates: [] as number[], cpu: 0, requests: 0 }));
   for (const c of contenders) await load(c.url, headers, WARM_UP_SECONDS);
   for (let round = 0; round < ROUNDS; round++)
@@ -117,8 +123,9 @@ export async function compare(
   console.log(`\n${job}`);
   contenders.forEach((c, i) => {
     const { rates, cpu, requests } = results[i]!;
-    const ratio = middle(rates.map((r, round) => ours.rates[round]! / r));
-    const told = i === 0 ? '' : `   the gateway does ${ratio.toFixed(2)} x`;
+    const ratio = ours.requests / requests;
+    const told =
+      i === 0 ? '' : requests === 0 ? '   no answer was whole in time' : `   the gateway does ${ratio.toFixed(2)} x`;
     console.log(
       `  ${c.server.name.padEnd(34)} ${middle(rates).toFixed(0).padStart(7)} requests/s ${(cpu / requests).toFixed(0).padStart(6)} µs each ${String(memory(c.server.pid)).padStart(5)} MiB${told}`,
     );
