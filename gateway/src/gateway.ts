@@ -29,7 +29,7 @@ export interface GatewayOptions {
   /** 0 takes any free port; undefined opens none. */
   readonly controlPort?: number;
   readonly config?: GatewayConfig;
-  readonly feed?: Omit<FeedOptions, 'apply' | 'callers' | 'rehearse'>;
+  readonly feed?: Omit<FeedOptions, 'apply' | 'callers' | 'rehearse' | 'forget' | 'store'>;
   /** Counts and remembered replies for many gateways; in this process without it. */
   readonly store?: StoreOptions;
   /** Folder that keeps the last good configuration; without it nothing is kept. */
@@ -54,9 +54,11 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const { store: shared } = options;
   const link =
     shared &&
-    new StoreLink(shared.url, (state, why) =>
-      log(`the shared store is ${state}${why ? `: ${why}` : ''}`, { whenAway: shared.whenAway }),
-    );
+    new StoreLink(shared.url, (state, why) => {
+      log(`the shared store is ${state}${why ? `: ${why}` : ''}`, { whenAway: shared.whenAway });
+      void feed?.tellStore();
+    });
+  const storeState = (): StoreState => (link ? link.state : 'process');
   const space = () => `hinge:${server.current.environment ?? 'files'}:`;
   const store = link ? new SharedStore(link, space, now) : new MemoryStore(now);
   const counters = link ? new SharedCounters(link, space, shared.whenAway, now) : new OwnCounters(now);
@@ -123,6 +125,8 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
         if (apis.length) await lastGood?.save({ ...server.current, callers: known });
       },
       rehearse: (order) => rehearsals.run(order),
+      forget: (tag) => store.purge(tag),
+      store: () => ({ state: storeState(), ...(shared && { whenAway: shared.whenAway }) }),
     });
 
   await link?.open();
@@ -145,7 +149,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     revision: server.revision,
     feed: feed ? (feed.connected ? ('connected' as const) : ('away' as const)) : ('none' as const),
     runningOldRevision: feed !== undefined && (fromDisk || !feed.connected),
-    store: link ? link.state : ('process' as StoreState),
+    store: storeState(),
     ...(shared && { whenStoreAway: shared.whenAway }),
   });
   const control = options.controlPort === undefined ? undefined : new ControlServer(metrics, health, webhooks, store);

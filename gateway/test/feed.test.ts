@@ -51,6 +51,35 @@ describe('the feed', () => {
     expect((await ask(g)).headers.get('server-timing')).toContain('release;desc="berths 2"');
   });
 
+  test('it says where it counts, and forgets what the studio names', async () => {
+    const remembering = config('r1', 1);
+    const { document } = remembering.apis[0]!;
+    const operation = Object.values(document.operations).find((o) => o.path === '/berths/{id}')!;
+    operation.flow = [{ kind: 'remember', seconds: 60, tags: ['"berths"'], flow: operation.flow }];
+    studio.config = remembering;
+    const g = await start();
+    await eventually('it runs', () => studio.of('applied').length > 0);
+    await eventually('the store is told', () => studio.of('store').length > 0);
+    expect(studio.of('store')[0]).toEqual({ kind: 'store', state: 'process' });
+    const told = async () => (await ask(g)).headers.get('cache-status');
+    expect(await told()).toContain('stored');
+    expect(await told()).toContain('hit');
+    studio.send('forget', { id: '1', tag: 'tides' });
+    await eventually('the first answer', () => studio.of('forgotten').length === 1);
+    expect(await told()).toContain('hit');
+    studio.send('forget', { id: '2', tag: 'berths' });
+    await eventually('the second answer', () => studio.of('forgotten').length === 2);
+    expect(await told()).toContain('stored');
+    studio.send('forget', { id: '3' });
+    await eventually('the third answer', () => studio.of('forgotten').length === 3);
+    expect(await told()).toContain('stored');
+    expect(studio.of('forgotten').map((r) => [r.id, r.count])).toEqual([
+      ['1', 0],
+      ['2', 1],
+      ['3', 1],
+    ]);
+  });
+
   test('one that cannot be compiled is refused with the reason, and the old one goes on', async () => {
     studio.config = config('good', 1);
     const g = await start();

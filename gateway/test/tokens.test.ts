@@ -330,9 +330,15 @@ describe('subscriptions', () => {
     expect(await keyed(at, 'key two')).toEqual([403, 'The app Dunlin & Sons has no subscription to this API.']);
     expect(await keyed(at, 'key old')).toEqual([401, expect.anything()]);
     expect(await keyed(at, 'key one')).toEqual([200, 'in']);
+    const other = await start(studio);
+    expect(await keyed(other, 'key one')).toEqual([200, 'in']);
     const known = callers();
+    const sent = Date.now();
     studio.send('callers', { ...known, apps: known.apps.map((app) => ({ ...app, keys: [] })) });
-    await eventually('the refusal', async () => (await keyed(at, 'key one'))[0] === 401);
+    for (const gateway of [at, other])
+      await eventually('the refusal', async () => (await keyed(gateway, 'key one'))[0] === 401);
+    // Promised: refused by every gateway within two seconds.
+    expect(Date.now() - sent).toBeLessThan(2000);
   });
 });
 

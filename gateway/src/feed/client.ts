@@ -13,6 +13,9 @@ export interface FeedOptions {
   readonly apply: (config: GatewayConfig) => Promise<void>;
   readonly callers: (callers: CallersConfig) => Promise<void>;
   readonly rehearse: (order: RehearsalOrder) => Promise<Rehearsed>;
+  /** Says how much it was. */
+  readonly forget: (tag: string | undefined) => Promise<number>;
+  readonly store: () => Omit<Extract<FeedReport, { kind: 'store' }>, 'kind'>;
   readonly log?: (message: string) => void;
 }
 
@@ -44,6 +47,12 @@ export class FeedClient {
     });
     await reply.body.dump();
     if (reply.statusCode >= 300) throw new Error(`the studio answered ${reply.statusCode}`);
+  }
+
+  /** Where things are counted and remembered. The studio may be away: then it is told when it comes back. */
+  async tellStore(): Promise<void> {
+    if (!this.connected) return;
+    await this.report({ kind: 'store', ...this.options.store() }).catch(() => undefined);
   }
 
   private async loop(): Promise<void> {
@@ -81,6 +90,7 @@ export class FeedClient {
     this.connected = true;
     this.waitMs = GATEWAY_LIMITS.feedRetryMinMs;
     this.say('the studio is connected');
+    void this.tellStore();
     const parser = createParser({
       onEvent: (event) =>
         void this.handle(event.event as keyof FeedEvents, event.data).catch((error: unknown) =>
@@ -107,6 +117,13 @@ export class FeedClient {
       const callers = JSON.parse(data) as FeedEvents['callers'];
       await this.options.callers(callers);
       await this.report({ kind: 'callers-applied', revision: callers.revision });
+    } else if (event === 'forget') {
+      const { id, tag } = JSON.parse(data) as FeedEvents['forget'];
+      try {
+        await this.report({ kind: 'forgotten', id, count: await this.options.forget(tag) });
+      } catch (error) {
+        await this.report({ kind: 'not-forgotten', id, why: (error as Error).message });
+      }
     } else if (event === 'rehearse') {
       const order = JSON.parse(data) as FeedEvents['rehearse'];
       try {

@@ -1,6 +1,7 @@
 import type { CallersConfig } from '@hinge/core';
 import type { GatewayConfig } from '../config';
 import type { Rehearsed, RehearsalOrder } from '../rehearsals';
+import type { StoreState, WhenAway } from '../stores/link';
 import type { Trace } from '../telemetry/trace';
 
 /** What the studio sends down the one stream, by event name. */
@@ -8,6 +9,8 @@ export interface FeedEvents {
   config: GatewayConfig;
   callers: CallersConfig;
   rehearse: RehearsalOrder & { readonly id: string };
+  /** Forget what is remembered: all, or what stands under a tag. */
+  forget: { readonly id: string; readonly tag?: string };
   ping: Record<string, never>;
 }
 
@@ -19,4 +22,8 @@ export type FeedReport =
   | { readonly kind: 'refused'; readonly revision: string; readonly why: string }
   | ({ readonly kind: 'rehearsed'; readonly id: string } & Rehearsed)
   | { readonly kind: 'not-rehearsed'; readonly id: string; readonly why: string }
+  | { readonly kind: 'forgotten'; readonly id: string; readonly count: number }
+  | { readonly kind: 'not-forgotten'; readonly id: string; readonly why: string }
+  /** Where calls are counted and replies remembered; told at the start of a stream and when it changes. */
+  | { readonly kind: 'store'; readonly state: StoreState; readonly whenAway?: WhenAway }
   | { readonly kind: 'traces'; readonly traces: readonly Trace[] };

@@ -1,5 +1,6 @@
 import Link from 'next/link';
 import { listReleases } from '../../features/apis/server';
+import { Forget } from '../../features/gateways/forget';
 import { GatewayList } from '../../features/gateways/gateway-list';
 import { gatewayStates } from '../../features/gateways/server';
 import { Shell } from '../../features/shell/shell';
@@ -62,6 +63,7 @@ export default async function Page() {
           <h2>Gateways</h2>
         </div>
         <GatewayList initial={gateways} />
+        {gateways.length > 0 && <Forget environments={[...new Set(gateways.map((g) => g.environment))]} />}
       </div>
     </Shell>
   );

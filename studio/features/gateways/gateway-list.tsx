@@ -19,6 +19,15 @@ export function stateOf(g: GatewayState): { words: string; tone: string } {
   return { words: 'is being told', tone: 'brass' };
 }
 
+/** Where a gateway counts calls and remembers replies. */
+function storeOf({ store }: GatewayState): { words: string; tone: string } {
+  if (!store) return { words: 'not known', tone: 'soft' };
+  if (store.state === 'process') return { words: 'by itself', tone: 'soft' };
+  if (store.state === 'connected') return { words: 'on the shared store', tone: 'spruce' };
+  const then = store.whenAway === 'refuse' ? 'calls that are counted are refused' : 'counts by itself';
+  return { words: `the shared store is away: ${then}`, tone: 'rust' };
+}
+
 export function GatewayList({ initial }: { initial: GatewayState[] }) {
   const { data } = useGateways(initial, 2000);
   if (!data?.length)
@@ -36,6 +45,7 @@ export function GatewayList({ initial }: { initial: GatewayState[] }) {
             <th>Environment</th>
             <th>Address</th>
             <th>State</th>
+            <th>Counts and remembers</th>
             <th>Revision</th>
           </tr>
         </thead>
@@ -48,6 +58,7 @@ export function GatewayList({ initial }: { initial: GatewayState[] }) {
                 <td>{g.environment}</td>
                 <td className="mono">{g.address}</td>
                 <td className={state.tone}>{state.words}</td>
+                <td className={storeOf(g).tone}>{storeOf(g).words}</td>
                 <td className="mono soft">{g.applied ?? 'none yet'}</td>
               </tr>
             );

@@ -5,13 +5,15 @@ import { randomUUID } from 'node:crypto';
 export interface Line {
   readonly gateway: string;
   readonly environment: string;
-  send(event: 'config' | 'callers' | 'rehearse' | 'ping', data: unknown): void;
+  send(event: 'config' | 'callers' | 'rehearse' | 'forget' | 'ping', data: unknown): void;
 }
 
-/** What a gateway sends back: one case message by message, or many judged. */
+/** What a gateway sends back: one case message by message, many judged, or what it forgot. */
 export interface Answered {
   readonly rehearsal?: PackedRehearsal;
   readonly results?: readonly CaseResult[];
+  /** Of what was to be forgotten. */
+  readonly count?: number;
 }
 
 interface Waiting {
@@ -20,14 +22,25 @@ interface Waiting {
   readonly timer: NodeJS.Timeout;
 }
 
+/** Where a gateway counts calls and remembers replies, as it says. */
+export interface StoreSaid {
+  readonly state: 'process' | 'connected' | 'away';
+  readonly whenAway?: 'own' | 'refuse';
+}
+
 /** All streams to gateways, and rehearsals on their way. Lives in the one studio process. */
 export class Hub {
   private readonly lines = new Set<Line>();
   private readonly waiting = new Map<string, Waiting>();
+  /** By gateway, as long as it is connected. */
+  readonly stores = new Map<string, StoreSaid>();
 
   add(line: Line): () => void {
     this.lines.add(line);
-    return () => void this.lines.delete(line);
+    return () => {
+      this.lines.delete(line);
+      if (!this.connected().has(line.gateway)) this.stores.delete(line.gateway);
+    };
   }
 
   connected(): ReadonlySet<string> {
@@ -42,6 +55,23 @@ export class Hub {
   rehearse(environment: string, order: object, timeoutMs: number): Promise<Answered> {
     const line = this.in(environment).at(-1);
     if (!line) return Promise.reject(new NoGateway(environment));
+    return this.ask(line, 'rehearse', order, timeoutMs);
+  }
+
+  /** Every gateway of the environment forgets; says how much that was, and at how many. On a shared store the first one forgets for all. */
+  async forget(
+    environment: string,
+    tag: string | undefined,
+    timeoutMs: number,
+  ): Promise<{ count: number; gateways: number }> {
+    const lines = this.in(environment);
+    if (!lines.length) throw new NoGateway(environment);
+    const order = tag === undefined ? {} : { tag };
+    const all = await Promise.all(lines.map((l) => this.ask(l, 'forget', order, timeoutMs)));
+    return { count: all.reduce((sum, a) => sum + (a.count ?? 0), 0), gateways: lines.length };
+  }
+
+  private ask(line: Line, event: 'rehearse' | 'forget', order: object, timeoutMs: number): Promise<Answered> {
     const id = randomUUID();
     return new Promise((resolve, reject) => {
       const timer = setTimeout(() => {
@@ -49,7 +79,7 @@ export class Hub {
         reject(new Error(`the gateway did not finish within ${timeoutMs / 1000} s`));
       }, timeoutMs);
       this.waiting.set(id, { resolve, reject, timer });
-      line.send('rehearse', { id, ...order });
+      line.send(event, { id, ...order });
     });
   }
 

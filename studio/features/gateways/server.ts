@@ -5,7 +5,7 @@ import { database, schema } from '../../db/client';
 import { secretsFor } from '../backends/secrets';
 import { callersFor, takeRevoked } from '../callers/config';
 import { workspaceGuards } from '../guards/server';
-import { hub, type Line } from './hub';
+import { hub, type Line, type StoreSaid } from './hub';
 
 const { gateways, rollouts, releases, environments, traces } = schema;
 
@@ -131,6 +131,13 @@ export const reportSchema = z.discriminatedUnion('kind', [
     results: z.array(loose).max(2000).optional(),
   }),
   z.object({ kind: z.literal('not-rehearsed'), id: z.string(), why: z.string() }),
+  z.object({ kind: z.literal('forgotten'), id: z.string(), count: z.number().int().min(0) }),
+  z.object({ kind: z.literal('not-forgotten'), id: z.string(), why: z.string() }),
+  z.object({
+    kind: z.literal('store'),
+    state: z.enum(['process', 'connected', 'away']),
+    whenAway: z.enum(['own', 'refuse']).optional(),
+  }),
   z.object({ kind: z.literal('traces'), traces: z.array(loose).max(1000) }),
 ]);
 export type Report = z.infer<typeof reportSchema>;
@@ -178,9 +185,14 @@ export async function takeReport(gateway: { name: string; environment: string },
         .where(and(eq(gateways.name, gateway.name), eq(gateways.wantedRevision, report.revision)));
       return;
     case 'rehearsed':
+    case 'forgotten':
       hub().settle(report.id, report as never);
       return;
+    case 'store':
+      hub().stores.set(gateway.name, report);
+      return;
     case 'not-rehearsed':
+    case 'not-forgotten':
       hub().settle(report.id, new Error(report.why));
       return;
     case 'traces': {
@@ -206,6 +218,8 @@ export interface GatewayState {
   readonly applied: string | null;
   readonly appliedAt: string | null;
   readonly refusal: string | null;
+  /** As the gateway says; absent while it is not connected. */
+  readonly store?: StoreSaid;
 }
 
 export async function gatewayStates(): Promise<GatewayState[]> {
@@ -220,5 +234,6 @@ export async function gatewayStates(): Promise<GatewayState[]> {
     applied: g.appliedRevision,
     appliedAt: g.appliedAt?.toISOString() ?? null,
     refusal: g.refusal,
+    store: hub().stores.get(g.name),
   }));
 }
