@@ -33,7 +33,7 @@ import {
   type ShownMessage,
   type Rehearsal,
 } from '@hinge/core';
-import { HttpBackends, startGateway } from '@hinge/gateway';
+import { HttpBackends, readTls, startGateway } from '@hinge/gateway';
 import { randomBytes } from 'node:crypto';
 import { writeFile } from 'node:fs/promises';
 import { Failure, lineOf } from './fail';
@@ -155,6 +155,9 @@ export interface ServeArguments {
   readonly storeAway: 'own' | 'refuse';
   /** A file of secrets by name, YAML or JSON. */
   readonly secrets?: string;
+  readonly tlsCert?: string;
+  readonly tlsKey?: string;
+  readonly tlsCa?: string;
 }
 
 export async function serve(files: readonly string[], args: ServeArguments): Promise<void> {
@@ -178,14 +181,16 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
   if (args.store !== undefined && !/^rediss?:\/\/./.test(args.store))
     throw new Failure(`--store ${args.store}: an address like redis://127.0.0.1:6379 is needed`);
   const store = args.store === undefined ? undefined : { url: args.store, whenAway: args.storeAway };
-  const gateway = await startGateway({ port: args.port, controlPort: args.controlPort ?? 0, config, store }).catch(
-    (error: Error & { code?: string }) => {
-      throw new Failure(
-        error.code === 'EADDRINUSE' ? `port ${args.port} is in use; choose another with --port` : error.message,
-      );
-    },
-  );
-  const address = `http://127.0.0.1:${gateway.port}`;
+  const tls = await readTls({ cert: args.tlsCert, key: args.tlsKey, ca: args.tlsCa }).catch((error: Error) => {
+    throw new Failure(error.message);
+  });
+  const options = { port: args.port, controlPort: args.controlPort ?? 0, config, store, tls };
+  const gateway = await startGateway(options).catch((error: Error & { code?: string }) => {
+    throw new Failure(
+      error.code === 'EADDRINUSE' ? `port ${args.port} is in use; choose another with --port` : error.message,
+    );
+  });
+  const address = `${tls ? 'https' : 'http'}://127.0.0.1:${gateway.port}`;
   process.stdout.write(`listening on ${address}\n`);
   for (const document of documents)
     for (const door of document.doors)

@@ -65,6 +65,9 @@ program
   .option('--port <port>', "callers' port", port, 4320)
   .option('--control-port <port>', 'control port; any free one when absent', port)
   .option('--set <setting>', 'backend.NAME.address=URL', collect, [])
+  .option('--tls-cert <file>', 'end TLS: certificate of the gateway, PEM')
+  .option('--tls-key <file>', 'its key, PEM')
+  .option('--tls-ca <file>', 'authorities of callers, PEM: certificates are asked for (mutual TLS)')
   .option('--secrets <file>', 'secrets of backends by name, YAML or JSON; they stand in no document')
   .option('--store <url>', 'redis://HOST:PORT: counts and remembered replies shared with other gateways')
   .addOption(

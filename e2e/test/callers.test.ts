@@ -97,6 +97,15 @@ describe('a caller from subscription to first reply to 429', () => {
     expect(await hands.serious()).toEqual([]);
   });
 
+  test('what is remembered is forgotten from the studio', async () => {
+    expect((await tide(keys.night!, '2026-12-05')).headers.get('cache-status')).toContain('hit');
+    await page.open('/releases');
+    await page.click('form[aria-label="Remembered replies"] button', 'Forget');
+    await page.waitText('form[aria-label="Remembered replies"]', '2 replies forgotten at 1 gateway');
+    expect((await tide(keys.night!, '2026-12-05')).headers.get('cache-status')).toContain('stored; ttl=120');
+    expect(await hands.serious()).toEqual([]);
+  });
+
   test('the 25th call within a minute is refused, with how long to wait', async () => {
     const statuses: number[] = [];
     for (let n = 0; n < 24; n++) statuses.push((await tide(keys.quay!)).status);

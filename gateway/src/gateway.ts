@@ -14,6 +14,7 @@ import type { GatewayConfig } from './config';
 import { FeedClient, type FeedOptions } from './feed/client';
 import { LastGood } from './feed/last-good';
 import { RevokedTokens } from './feed/revoked';
+import type { TlsOptions } from './http/certificate';
 import { ControlServer } from './http/control';
 import { GatewayServer } from './http/server';
 import { SharedCounters } from './stores/counters';
@@ -30,6 +31,8 @@ export interface GatewayOptions {
   readonly controlPort?: number;
   readonly config?: GatewayConfig;
   readonly feed?: Omit<FeedOptions, 'apply' | 'callers' | 'rehearse' | 'forget' | 'store'>;
+  /** The callers' port ends TLS itself; in clear text without it. */
+  readonly tls?: TlsOptions;
   /** Counts and remembered replies for many gateways; in this process without it. */
   readonly store?: StoreOptions;
   /** Folder that keeps the last good configuration; without it nothing is kept. */
@@ -105,6 +108,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     metrics,
     traces,
     tokens: new TokenEndpoint(tokens, callers, now),
+    tls: options.tls,
   });
   const feed: FeedClient | undefined =
     options.feed &&

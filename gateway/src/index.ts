@@ -1,3 +1,4 @@
+export { readTls } from './tls';
 export * from './backends';
 export * from './config';
 export * from './feed/messages';

@@ -20,7 +20,7 @@ import { compileShape } from './shape';
 import { faultOf, soapEntry, soapInward, soapOutward, versionOf, wsdlEntry } from './soap-door';
 import { innerRunner } from './inner';
 import type { Observer, Ports } from './ports';
-import { Run, runSeries, type CompiledStep, type Identity } from './run';
+import { Run, runSeries, type ClientCertificate, type CompiledStep, type Identity } from './run';
 
 /** A caller's request as the gateway hands it over, before anything is parsed. */
 export interface Incoming {
@@ -38,6 +38,7 @@ export interface Incoming {
   readonly body: Body;
   /** Address of the caller, where there is a connection. */
   readonly remote?: string;
+  readonly certificate?: ClientCertificate;
 }
 
 export interface CallContext {

@@ -32,6 +32,7 @@ export function flowRequest(
     rest: incoming.rest,
     search: incoming.search,
     remote: incoming.remote,
+    certificate: incoming.certificate,
   };
   return { request, faults: parsed.faults };
 }

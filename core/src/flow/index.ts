@@ -14,7 +14,7 @@ export * from './cases';
 export * from './edit';
 export * from './store';
 export * from './stubs';
-export type { Identity } from './run';
+export type { ClientCertificate, Identity } from './run';
 export * from './fixes';
 export * from './offers';
 export * from './packed';

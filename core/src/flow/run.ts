@@ -20,6 +20,21 @@ export interface FlowRequest {
   readonly search: string;
   /** Address of the caller, where there is a connection. */
   readonly remote?: string;
+  /** What the caller showed at the beginning of the connection, where the gateway ends TLS. */
+  readonly certificate?: ClientCertificate;
+}
+
+export interface ClientCertificate {
+  /** As KEY=VALUE, with commas. */
+  readonly subject: string;
+  readonly issuer: string;
+  readonly commonName?: string;
+  /** Subject alternative names (RFC 5280 §4.2.1.6): DNS:…, URI:…, email:…, IP Address:… */
+  readonly names: readonly string[];
+  /** SHA-256, hexadecimal digits in pairs with colons. */
+  readonly fingerprint: string;
+  /** Why it is not trusted. */
+  readonly problem?: string;
 }
 
 /** Who calls: known once a guard has found out. */

@@ -1,5 +1,6 @@
 import type { GuardDocument } from '../flow/document';
 import { basicGuard } from './basic/guard';
+import { certificateGuard } from './certificate/guard';
 import { concurrencyGuard } from './concurrency/guard';
 import { corsGuard } from './cors/guard';
 import { headersGuard } from './headers/guard';
@@ -19,6 +20,7 @@ const KINDS: { readonly [K in GuardDocument['kind']]: GuardKind<Extract<GuardDoc
   cors: corsGuard,
   network: networkGuard,
   headers: headersGuard,
+  certificate: certificateGuard,
   key: keyGuard,
   token: tokenGuard,
   basic: basicGuard,

@@ -1,4 +1,5 @@
 import { basicGuardSchema } from './basic/schema';
+import { certificateGuardSchema } from './certificate/schema';
 import { concurrencyGuardSchema } from './concurrency/schema';
 import { corsGuardSchema } from './cors/schema';
 import { headersGuardSchema } from './headers/schema';
@@ -17,6 +18,7 @@ export const GUARD_SCHEMAS = [
   corsGuardSchema,
   networkGuardSchema,
   headersGuardSchema,
+  certificateGuardSchema,
   keyGuardSchema,
   tokenGuardSchema,
   basicGuardSchema,

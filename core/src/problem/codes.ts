@@ -261,6 +261,12 @@ export const CODES = {
     status: 403,
     remedy: 'Ask for a subscription to a plan of this API, or wait for its approval.',
   },
+  'HNG-419': {
+    severity: 'error',
+    title: 'A certificate is needed',
+    status: 403,
+    remedy: 'Connect with a certificate that is let in here.',
+  },
   'HNG-413': {
     severity: 'error',
     title: 'The query asks for too much',

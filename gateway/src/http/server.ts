@@ -10,6 +10,7 @@ import {
   type SecretPlaces,
   TokenEndpoint,
 } from '@hinge/core';
+import { createServer as createTlsServer } from 'node:https';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo, Socket } from 'node:net';
 import type { Duplex } from 'node:stream';
@@ -18,6 +19,7 @@ import { GATEWAY_LIMITS } from '../limits';
 import type { Metrics } from '../telemetry/metrics';
 import { traceContext, type TraceContext } from '../telemetry/trace-context';
 import type { TraceCollector } from '../telemetry/trace';
+import { certificateOf, type TlsOptions } from './certificate';
 import { writeWhole } from './one-write';
 import { write } from './reply';
 import { bodyOf, flatHeaders, queryOf } from './request';
@@ -30,6 +32,7 @@ export interface ServerOptions {
   readonly metrics: Metrics;
   readonly traces: TraceCollector;
   readonly tokens?: TokenEndpoint;
+  readonly tls?: TlsOptions;
 }
 
 /** Callers' port: routes, runs flows, writes replies. */
@@ -50,15 +53,22 @@ export class GatewayServer {
   });
 
   constructor(private readonly options: ServerOptions) {
-    this.server = createServer(
-      {
-        headersTimeout: GATEWAY_LIMITS.headersMs,
-        requestTimeout: GATEWAY_LIMITS.requestMs,
-        maxHeaderSize: GATEWAY_LIMITS.headerBytes,
-        keepAliveTimeout: 65_000,
-      },
-      (req, res) => this.take(req, res),
-    );
+    const bounds = {
+      headersTimeout: GATEWAY_LIMITS.headersMs,
+      requestTimeout: GATEWAY_LIMITS.requestMs,
+      maxHeaderSize: GATEWAY_LIMITS.headerBytes,
+      keepAliveTimeout: 65_000,
+    };
+    const take = (req: IncomingMessage, res: ServerResponse) => this.take(req, res);
+    const { tls } = options;
+    // Asked for, not demanded: each door says by its guard whether it wants one.
+    const asked = tls && {
+      ...tls,
+      requestCert: tls.ca !== undefined,
+      rejectUnauthorized: false,
+      minVersion: 'TLSv1.2' as const,
+    };
+    this.server = asked ? createTlsServer({ ...bounds, ...asked }, take) : createServer(bounds, take);
     this.server.on('connection', writeWhole);
     this.server.on('upgrade', (req: IncomingMessage, socket: Duplex, head: Buffer) => {
       if (this.isSocket(req)) void this.sockets.upgrade(req, socket, head);
@@ -182,6 +192,7 @@ export class GatewayServer {
         headers,
         body,
         remote: req.socket.remoteAddress,
+        certificate: certificateOf(req.socket),
       },
       {
         api: match.route.api.config.slug,
@@ -261,6 +272,7 @@ export class GatewayServer {
         headers,
         body,
         remote: req.socket.remoteAddress,
+        certificate: certificateOf(req.socket),
       },
       {
         api: match.route.api.config.slug,

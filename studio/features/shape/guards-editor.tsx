@@ -9,6 +9,7 @@ const WORDS: Record<Kind, string> = {
   cors: 'pages of other origins may call',
   network: 'only from some networks',
   headers: 'rules for headers',
+  certificate: 'a certificate of the caller',
   key: 'the key of an app',
   token: 'a token that this gateway gave',
   basic: 'a name and a password',
@@ -24,6 +25,7 @@ const FRESH: Record<Kind, GuardDocument> = {
   cors: { kind: 'cors', origins: ['*'] },
   network: { kind: 'network', allow: ['127.0.0.0/8'] },
   headers: { kind: 'headers' },
+  certificate: { kind: 'certificate' },
   key: { kind: 'key' },
   token: { kind: 'token' },
   basic: { kind: 'basic', users: {} },
@@ -191,6 +193,30 @@ function Settings({
             placeholder="none denied"
             readOnly={readOnly}
             onChange={(t) => onChange({ ...g, deny: list(t) })}
+          />
+        </>
+      );
+    case 'certificate':
+      return (
+        <>
+          <TextRow
+            hideLabel
+            mono
+            label="Names that may"
+            value={g.names?.join(', ')}
+            placeholder="all names of the gateway's authorities"
+            readOnly={readOnly}
+            onChange={(t) => onChange({ ...g, names: list(t) })}
+          />
+          <TextRow
+            hideLabel
+            mono
+            label="Fingerprints that may (SHA-256)"
+            value={g.fingerprints?.join(', ')}
+            placeholder="any fingerprint"
+            readOnly={readOnly}
+            accept={(t) => (list(t) ?? []).every((f) => /^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$/.test(f))}
+            onChange={(t) => onChange({ ...g, fingerprints: list(t) })}
           />
         </>
       );
