@@ -106,12 +106,24 @@ describe('subscriptions', () => {
       409,
       'Its subscription is paused: the bill. It has to be resumed first.',
     ]);
+    // Nor is another app.
+    const { id: other } = await makeApp(dunlin, 'Gravel & Sand', undefined);
+    expect(await refused(subscribe(dunlin, other, 'tides', 'quay'))).toEqual([
+      409,
+      'Your app Sand & Gravel is paused at this API: the bill. It has to be resumed first.',
+    ]);
     // Twice, or from a state that it is not in: told, nothing changed.
     expect(await refused(decide(operator, id, 'pause', 'again'))).toEqual([
       409,
       'It is paused now; somebody was faster.',
     ]);
     await decide(operator, id, 'resume', '');
+    await decide(operator, id, 'end', '');
+    // What the operator ended does not begin again by itself: the open plan has to be asked for.
+    await subscribe(dunlin, other, 'tides', 'quay');
+    expect((await known(other))?.subscriptions).toEqual([{ api: 'tides', plan: 'quay', state: 'asked' }]);
+    await removeApp(dunlin, other);
+    await subscribe(operator, app, 'tides', 'channel');
     await decide(dunlin, id, 'end', '');
     expect((await known(app))?.subscriptions[0]?.state).toBe('ended');
     expect((await refused(decide(operator, 99_999, 'end', '')))[0]).toBe(404);

@@ -266,7 +266,13 @@ export async function subscribe(user: SignedIn, app: string, api: string, plan: 
       409,
       `Its subscription is paused${old.reason ? `: ${old.reason}` : ''}. It has to be resumed first.`,
     );
-  const asks = offer.approval && isCaller(user);
+  const barred = isCaller(user) ? await closedByOthers(user, api) : undefined;
+  if (barred?.state === 'paused')
+    throw new Told(
+      409,
+      `Your app ${barred.name} is paused at this API${barred.reason ? `: ${barred.reason}` : ''}. It has to be resumed first.`,
+    );
+  const asks = isCaller(user) && (offer.approval || barred !== undefined);
   if (asks && old?.state === 'approved') {
     // What it has stays until somebody has decided.
     await db.update(subscriptions).set({ wantedPlan: plan }).where(eq(subscriptions.id, old.id));
@@ -287,6 +293,25 @@ export async function subscribe(user: SignedIn, app: string, api: string, plan: 
     .values({ app, api, ...fresh })
     .onConflictDoUpdate({ target: [subscriptions.app, subscriptions.api], set: fresh });
   await sendCallers();
+}
+
+/** Another app of the same person that somebody else paused, refused or ended at this API: a new app does not get round that. */
+async function closedByOthers(user: SignedIn, api: string) {
+  const rows = await database()
+    .select({
+      name: callerApps.name,
+      state: subscriptions.state,
+      reason: subscriptions.reason,
+      by: subscriptions.decidedBy,
+    })
+    .from(subscriptions)
+    .innerJoin(callerApps, eq(callerApps.id, subscriptions.app))
+    .where(and(eq(subscriptions.api, api), eq(callerApps.owner, user.email)));
+  const closed = rows.filter(
+    (r) =>
+      r.by !== null && r.by !== user.name && (r.state === 'paused' || r.state === 'refused' || r.state === 'ended'),
+  );
+  return closed.find((r) => r.state === 'paused') ?? closed[0];
 }
 
 export const ACTS = ['approve', 'refuse', 'pause', 'resume', 'end'] as const;

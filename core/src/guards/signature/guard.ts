@@ -18,11 +18,11 @@ export const signatureGuard: GuardKind<SignatureGuardDocument> = {
       });
     };
     return async ({ run }) => {
-      const secret = run.env[guard.secret];
+      const secret = run.ports.secrets?.get(guard.secret) ?? run.env[guard.secret];
       if (typeof secret !== 'string' || !secret)
         throw new Refusal('HNG-420', {
           detail: 'A step of the flow failed. The trace says which.',
-          inner: `the guard signature: the environment has no variable ${guard.secret}`,
+          inner: `the guard signature: the environment has no secret and no variable ${guard.secret}`,
         });
       const given = run.message.headers[name];
       if (given === undefined) refuse(`there is no header ${name}`);
