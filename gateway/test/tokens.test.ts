@@ -124,7 +124,6 @@ describe('literal examples of the standards (from memory of their texts)', () =>
       expect.stringMatching(/^application\/json/),
     ]);
     expect(r.body).toMatchObject({ access_token: expect.any(String), token_type: 'Bearer', expires_in: 600 });
-    // §4.4.3: a refresh token SHOULD NOT be included.
     expect(r.body).not.toHaveProperty('refresh_token');
   });
 

@@ -3,6 +3,7 @@ import type { Body } from '../message/body';
 import type { Subscribers, Topics } from '../events/ports';
 import type { Counters } from '../guards/counters';
 import type { Headers } from '../message/headers';
+import type { Validators } from './validators';
 
 /** What the core asks of the world. The gateway gives the real ones, tests give others. Times in milliseconds. */
 export interface Backends {
@@ -57,6 +58,7 @@ export interface Remembered {
   readonly tags?: readonly string[];
   /** Header fields of the request that it answers (RFC 9111 §4.1), by name. */
   readonly vary?: Readonly<Record<string, string>>;
+  readonly validators?: Validators;
 }
 
 /** Keeps what flows remember. Bounded by whoever gives it; may forget at any time. */

@@ -3,6 +3,7 @@ import type { Message } from '../message/message';
 import { withoutQuery, type SecretPlaces } from '../message/secrets';
 import { Refusal } from '../problem';
 import type { Observer, Ports } from './ports';
+import { NotModified, type Validators } from './validators';
 
 /** A caller's request as a flow sees it: message, and parameters by their declared names, typed. */
 export interface FlowRequest {
@@ -92,6 +93,12 @@ export class Run {
   identity: Identity | undefined;
   /** Plan of the app in this document: its guards act too. */
   planName: string | undefined;
+  /** What a call asks its backend by, instead of for the whole answer; it throws NotModified when that is still right. */
+  validate: Validators | undefined;
+  /** Somebody keeps what comes: calls leave here what the answer can be validated by. */
+  keeping: { validators?: Validators } | undefined;
+  /** The last thing that was remembered was found to be still right. */
+  notModified = false;
   /** Set by a step for the observer: facts that stand beside the messages. */
   notes: Record<string, unknown> | undefined;
   /** The request with everything that guards withheld since: for guards that come later, never for a flow. */
@@ -347,7 +354,7 @@ async function runObserved(step: CompiledStep, run: Run, observer: Observer): Pr
     observer.step({
       ...base,
       ms: run.ports.clock.now() - startMs,
-      error,
+      error: error instanceof NotModified ? undefined : error,
       after: run.message === before ? undefined : run.message,
       notes: run.notes,
     });
@@ -356,8 +363,8 @@ async function runObserved(step: CompiledStep, run: Run, observer: Observer): Pr
 }
 
 /** Wraps whatever a step threw into a refusal that says which step it was. */
-export function stepFailure(step: { at: string; kind: string; name?: string }, error: unknown): Refusal {
-  if (error instanceof Refusal) return error;
+export function stepFailure(step: { at: string; kind: string; name?: string }, error: unknown): Error {
+  if (error instanceof Refusal || error instanceof NotModified) return error;
   const label = step.name ? `${step.kind} "${step.name}"` : step.kind;
   return new Refusal('HNG-420', {
     detail: 'A step of the flow failed. The trace says which.',

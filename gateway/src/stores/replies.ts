@@ -16,6 +16,7 @@ interface Kept {
   readonly expires: number;
   readonly tags?: readonly string[];
   readonly vary?: Readonly<Record<string, string>>;
+  readonly validators?: Remembered['validators'];
 }
 
 /** What flows remember, for all gateways. A store that is away remembers nothing, and is not waited for. */
@@ -51,6 +52,7 @@ export class SharedStore implements Store {
       expiresMs: Number(k.expires) + offset,
       ...(k.tags && { tags: k.tags }),
       ...(k.vary && { vary: k.vary }),
+      ...(k.validators && { validators: k.validators }),
     };
   }
 
@@ -71,6 +73,7 @@ export class SharedStore implements Store {
       expires: r.expiresMs + offset,
       tags: r.tags,
       vary: r.vary,
+      validators: r.validators,
     };
     const at = this.at(key);
     await this.link

@@ -1,5 +1,6 @@
 import type { BackendReply } from '../../flow/ports';
 import type { Run } from '../../flow/run';
+import { NotModified } from '../../flow/validators';
 import type { Body } from '../../message/body';
 import type { Headers } from '../../message/headers';
 import { Refusal } from '../../problem';
@@ -55,6 +56,7 @@ export function compileCaller(step: CallDocument, backend: BackendContext): Call
         await reply.body.load().catch(() => undefined);
         await pause(waitOf(retry!.waitMs ?? 100, n, reply.headers['retry-after']));
       } catch (error) {
+        if (error instanceof NotModified) breaker?.tell(chosen.address, run.ports.clock.now(), true);
         const kind = error instanceof Refusal ? FAILED[error.code] : undefined;
         note(run, chosen.notes, tries, breaker, chosen.address);
         if (kind) breaker?.tell(chosen.address, run.ports.clock.now(), false);

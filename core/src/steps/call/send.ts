@@ -1,10 +1,40 @@
 import { BackendFailure, type BackendReply, type BackendRequest } from '../../flow/ports';
 import type { Run } from '../../flow/run';
+import { CONDITIONS, conditionFields, NotModified, validatorsOf } from '../../flow/validators';
 import { Refusal } from '../../problem';
 import type { BackendContext } from '../kind';
 
-/** Sends and turns what can go wrong on the way into refusals that name the backend, never its address. */
+/**
+ * Sends; where something is kept that can be validated, asks by its validators first and throws NotModified when it is still right
+ * (RFC 9111 §4.3). Only a safe method asks so.
+ */
 export async function send(
+  run: Run,
+  backend: BackendContext,
+  request: Omit<BackendRequest, 'backend' | 'url'>,
+  url: string,
+): Promise<BackendReply> {
+  const { validate, keeping } = run;
+  if (!keeping || (request.method !== 'GET' && request.method !== 'HEAD')) return sendWhole(run, backend, request, url);
+  const headers = { ...request.headers };
+  for (const name of CONDITIONS) delete headers[name];
+  const reply = await sendWhole(
+    run,
+    backend,
+    { ...request, headers: validate ? { ...headers, ...conditionFields(validate) } : headers },
+    url,
+  );
+  if (reply.status === 304 && validate) {
+    await reply.body.load().catch(() => undefined);
+    if (run.observer) run.notes = { ...run.notes, status: 304 };
+    throw new NotModified(reply.headers);
+  }
+  keeping.validators = validatorsOf(reply.headers);
+  return reply;
+}
+
+/** Turns what can go wrong on the way into refusals that name the backend, never its address. */
+async function sendWhole(
   run: Run,
   backend: BackendContext,
   { method, headers, body, timeoutMs, operation }: Omit<BackendRequest, 'backend' | 'url'>,

@@ -1,7 +1,9 @@
 import CachePolicy from 'http-cache-semantics';
 import { writeJson } from '../../codec/json';
 import type { Remembered } from '../../flow/ports';
+import type { StepDocument } from '../../flow/document';
 import { runSeries, type CompiledStep, type Run } from '../../flow/run';
+import { freshnessFields, NotModified, validatorsOf, type Validators } from '../../flow/validators';
 import { isNumber } from '../../message/digits';
 import type { Message } from '../../message/message';
 import { finding, Refusal } from '../../problem';
@@ -29,6 +31,7 @@ export const rememberKind: StepKind<RememberDocument> = {
     const key = step.key?.map(runnable);
     const notIf = step.notIf === undefined ? undefined : compileCondition(step.notIf);
     const tags = step.tags?.map(runnable);
+    const validates = step.obey === true && asksOnce(step.flow);
     const needsBody = [...(key ?? []), ...(seconds ? [seconds] : [])].some(readsBody);
     const place = `${context.document.api.name} ${context.document.api.version} ${context.operationId}${context.at}`;
     const flights = new Map<string, Promise<Remembered | undefined>>();
@@ -54,7 +57,7 @@ export const rememberKind: StepKind<RememberDocument> = {
         return;
       }
       const keep = (kept: Remembered) => store.set(id, kept, (kept.expiresMs - kept.storedMs) / 1000);
-      const fetch = (own: Run) => fetchAndKeep(own, { steps, notIf, tags, step, life }, keep);
+      const fetch = (own: Run) => fetchAndKeep(own, { steps, notIf, tags, step, life, validates }, keep, old);
       /** One at a time for each key. */
       const fly = (own: Run): Promise<Remembered | undefined> => {
         const flight = fetch(own);
@@ -73,7 +76,7 @@ export const rememberKind: StepKind<RememberDocument> = {
       const flying = flights.get(id);
       if (flying) {
         const landed = await flying.catch(() => undefined);
-        if (landed && fits(landed, run)) {
+        if (landed && run.ports.clock.now() < landed.freshMs && fits(landed, run)) {
           recall(run, landed, life, '; collapsed');
           return;
         }
@@ -89,7 +92,7 @@ export const rememberKind: StepKind<RememberDocument> = {
           giveOld(run, old!, life, `; fwd-status=${status}`);
           return;
         }
-        const why = old ? 'fwd=stale' : 'fwd=uri-miss';
+        const why = old ? `fwd=stale${run.notModified ? '; fwd-status=304' : ''}` : 'fwd=uri-miss';
         const left = kept && Math.round((kept.freshMs - kept.storedMs) / 1000);
         tell(run, kept ? `${why}; stored; ttl=${left}` : why, { life, kept: kept !== undefined });
       } catch (error) {
@@ -141,46 +144,124 @@ interface Keeping {
   readonly tags: readonly ReturnType<typeof runnable>[] | undefined;
   readonly step: RememberDocument;
   readonly life: number;
+  /** The answer of one backend alone makes the result: when that is still right, so is this. */
+  readonly validates: boolean;
 }
 
 async function fetchAndKeep(
   run: Run,
-  { steps, notIf, tags, step, life }: Keeping,
+  { steps, notIf, tags, step, life, validates }: Keeping,
   keep: (r: Remembered) => void | Promise<void>,
+  old: Remembered | undefined,
 ): Promise<Remembered | undefined> {
-  await runSeries(steps, run);
+  const keeping: NonNullable<Run['keeping']> = {};
+  if (validates) {
+    run.keeping = keeping;
+    run.validate = old?.validators;
+  }
+  try {
+    await runSeries(steps, run);
+  } catch (error) {
+    if (!(error instanceof NotModified) || !old) throw error;
+    return await renew(run, old, error.headers, step, life, keep);
+  } finally {
+    run.keeping = undefined;
+    run.validate = undefined;
+  }
   const m = run.message;
   await m.body.load();
-  if ((m.status ?? 200) >= 400 || (notIf && (await notIf.holds(run)))) return undefined;
-  const obeyed = step.obey ? byItsWords(run, life) : { seconds: life };
+  const status = m.status ?? 200;
+  // A part, or an answer to somebody's condition, is nothing for others (RFC 9111 §3).
+  if (status >= 400 || status === 206 || status === 304 || (notIf && (await notIf.holds(run)))) return undefined;
+  const { validators } = keeping;
+  const obeyed = step.obey ? byItsWords(run, m.headers, status, life, validators) : { seconds: life };
   if (!obeyed) return undefined;
-  const at = run.ports.clock.now();
-  const freshMs = at + obeyed.seconds * 1000;
   const under = tags && (await Promise.all(tags.map((t) => t.evaluate(run.scope))));
   const remembered: Remembered = {
     message: settled(m),
     ended: run.ended,
-    storedMs: at,
-    freshMs,
-    expiresMs: freshMs + Math.max(step.staleWhileSeconds ?? 0, step.staleOnErrorSeconds ?? 0) * 1000,
+    ...times(run, obeyed.seconds, step, validators),
     ...(under && { tags: under.flat().flatMap((t) => (t === undefined || t === null ? [] : [String(t)])) }),
     ...(obeyed.vary && { vary: obeyed.vary }),
+    ...(validators && { validators }),
   };
   await keep(remembered);
   return remembered;
 }
 
-/** How long the reply may be kept by its own words (RFC 9111 §3, §4.2), and for which requests (§4.1); undefined: not at all. */
-function byItsWords(run: Run, most: number): { seconds: number; vary?: Record<string, string> } | undefined {
+/** What is stale is of use to ask by for so long. */
+const ASKED_BY_MS = 3_600_000;
+
+function times(run: Run, seconds: number, step: RememberDocument, validators: Validators | undefined) {
+  const storedMs = run.ports.clock.now();
+  const freshMs = storedMs + seconds * 1000;
+  const stale = Math.max(step.staleWhileSeconds ?? 0, step.staleOnErrorSeconds ?? 0) * 1000;
+  return { storedMs, freshMs, expiresMs: freshMs + Math.max(stale, validators ? ASKED_BY_MS : 0) };
+}
+
+/** It is still right: it lives anew, by the words of the 304 and those of before that it leaves (RFC 9111 §4.3.4, §3.2). */
+async function renew(
+  run: Run,
+  old: Remembered,
+  said: Readonly<Record<string, string>>,
+  step: RememberDocument,
+  life: number,
+  keep: (r: Remembered) => void | Promise<void>,
+): Promise<Remembered | undefined> {
+  const { age: _before, ...lasting } = old.validators!.headers;
+  const headers = { ...lasting, ...freshnessFields(said) };
+  const shown = { ...old.message.headers };
+  for (const [name, value] of Object.entries(headers)) if (shown[name] !== undefined) shown[name] = value;
+  run.message = { ...old.message, headers: shown };
+  if (old.ended) run.ended = true;
+  run.notModified = true;
+  const validators = validatorsOf(headers);
+  const obeyed = byItsWords(run, headers, 200, life, validators);
+  if (!obeyed) return undefined;
+  const { vary: _vary, validators: _validators, ...same } = old;
+  const renewed: Remembered = {
+    ...same,
+    message: run.message,
+    ...times(run, obeyed.seconds, step, validators),
+    ...(obeyed.vary && { vary: obeyed.vary }),
+    ...(validators && { validators }),
+  };
+  await keep(renewed);
+  return renewed;
+}
+
+/** Steps in a row that ask one backend once, and whose result depends on nothing that another backend says. */
+function asksOnce(flow: readonly StepDocument[]): boolean {
+  const on = flow.filter((s) => !s.off);
+  const calls = on.filter((s) => s.kind === 'call');
+  return (
+    calls.length === 1 &&
+    calls[0]!.backend !== undefined &&
+    on.every(
+      (s) => s.kind === 'call' || s.kind === 'map' || s.kind === 'convert' || s.kind === 'set' || s.kind === 'check',
+    )
+  );
+}
+
+/**
+ * How long the reply may be kept by its own words (RFC 9111 §3, §4.2), and for which requests (§4.1); undefined: not at all. What must be
+ * validated each time is kept for that where it can be.
+ */
+function byItsWords(
+  run: Run,
+  headers: Readonly<Record<string, string>>,
+  status: number,
+  most: number,
+  validators: Validators | undefined,
+): { seconds: number; vary?: Record<string, string> } | undefined {
   const { message: asked } = run.request;
-  const { status, headers } = run.message;
   const policy = new CachePolicy(
     { url: asked.path ?? '/', method: asked.method ?? 'GET', headers: { ...asked.headers } },
-    { status: status ?? 200, headers: { ...headers } },
+    { status, headers: { ...headers } },
     { shared: true },
   );
-  const seconds = Math.min(policy.timeToLive() / 1000, most);
-  if (!policy.storable() || !(seconds > 0) || headers.vary?.trim() === '*') return undefined;
+  const seconds = Math.max(0, Math.min(policy.timeToLive() / 1000, most));
+  if (!policy.storable() || (seconds === 0 && !validators) || headers.vary?.trim() === '*') return undefined;
   const names = (headers.vary ?? '').split(',').map((n) => n.trim().toLowerCase());
   const vary = Object.fromEntries(names.filter(Boolean).map((n) => [n, asked.headers[n] ?? '']));
   return { seconds, ...(Object.keys(vary).length > 0 && { vary }) };
