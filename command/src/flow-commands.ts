@@ -205,12 +205,12 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
 
 /** Names and texts, and nothing else: a number would have lost its zeros. What is wrong is told without any value. */
 async function readSecrets(file: string): Promise<Record<string, string>> {
+  const text = await readText(file);
   let value: unknown;
   try {
-    value = parseTree(await readText(file), file).value;
-  } catch (error) {
+    value = parseTree(text, file).value;
+  } catch {
     // The text around a mistake may be a secret.
-    if (error instanceof Failure) throw error;
     throw new Failure(`--secrets ${file}: it cannot be read as YAML or JSON`);
   }
   if (value === null || typeof value !== 'object' || Array.isArray(value))

@@ -162,6 +162,23 @@ describe('every failure is one clear line, no stack trace, exit code not 0', () 
       ['draft', 'http://127.0.0.1:1/x?wsdl', '--as', 'rest', '--out', 'x'],
       /cannot be fetched: ECONNREFUSED/,
     ],
+    ['secrets that are not there', ['serve', document, '--secrets', 'none.yaml'], /there is no file/],
+    [
+      'a secret that is a number, told without its value',
+      ['serve', document, '--secrets', file('number.yaml', 'quay-key: 4711\n')],
+      /quay-key is no text; put it in quotes$/m,
+    ],
+    [
+      'secrets that cannot be read, told without a word of them',
+      ['serve', document, '--secrets', file('torn-secrets.yaml', 'quay-key: "4711\n')],
+      /it cannot be read as YAML or JSON$/m,
+    ],
+    ['a key without its certificate', ['serve', document, '--tls-key', document], /--tls-cert is needed besides/],
+    [
+      'a certificate that is none',
+      ['serve', document, '--tls-cert', document, '--tls-key', document],
+      /--tls-cert .*: this is no PEM file/,
+    ],
     ['an unknown test group', ['test', 'everything'], /no test group everything/],
   ];
   test.each(lines)('%s', (_name, args, words) => {

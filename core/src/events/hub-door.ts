@@ -20,7 +20,8 @@ const topicPath = (door: Door, name: string, topic: TopicDocument): string =>
   `${door.path.replace(/\/$/, '')}${channelPath(name, topic)}`;
 
 /** Origin under which the caller knows this gateway. */
-const originOf = (run: Run): string => `http://${run.request.message.headers.host ?? 'localhost'}`;
+const originOf = ({ request }: Run): string =>
+  `${request.secure ? 'https' : 'http'}://${request.message.headers.host ?? 'localhost'}`;
 
 /** Link fields of a topic (WebSub §4, RFC 8288): its hub, and itself. */
 export function hubLinks(door: Door, name: string, topic: TopicDocument): ((run: Run) => string) | undefined {

@@ -38,6 +38,7 @@ export interface Incoming {
   readonly body: Body;
   /** Address of the caller, where there is a connection. */
   readonly remote?: string;
+  readonly secure?: boolean;
   readonly certificate?: ClientCertificate;
 }
 

@@ -32,6 +32,7 @@ export function flowRequest(
     rest: incoming.rest,
     search: incoming.search,
     remote: incoming.remote,
+    secure: incoming.secure,
     certificate: incoming.certificate,
   };
   return { request, faults: parsed.faults };

@@ -21,6 +21,8 @@ export interface FlowRequest {
   readonly search: string;
   /** Address of the caller, where there is a connection. */
   readonly remote?: string;
+  /** It came over TLS that the gateway ends. */
+  readonly secure?: boolean;
   /** What the caller showed at the beginning of the connection, where the gateway ends TLS. */
   readonly certificate?: ClientCertificate;
 }

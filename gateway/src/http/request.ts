@@ -1,5 +1,7 @@
-import { Body, joinField, LIMITS, Refusal } from '@hinge/core';
+import { Body, joinField, LIMITS, Refusal, type Incoming } from '@hinge/core';
 import type { IncomingMessage } from 'node:http';
+import { certificateOf } from './certificate';
+import type { Match } from './router';
 
 /** Header fields as one text each (RFC 9110 §5.3); Node has joined repeated ones already, set-cookie apart. */
 export function flatHeaders(req: IncomingMessage): Record<string, string> {
@@ -31,7 +33,7 @@ async function readRequest(req: IncomingMessage): Promise<Uint8Array> {
   return chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks, size);
 }
 
-export function queryOf(search: string): Record<string, string | string[]> {
+function queryOf(search: string): Record<string, string | string[]> {
   const out: Record<string, string | string[]> = {};
   if (search.length < 2) return out;
   for (const [name, value] of new URLSearchParams(search)) {
@@ -42,3 +44,26 @@ export function queryOf(search: string): Record<string, string | string[]> {
   }
   return out;
 }
+
+/** A request as the core takes it: what was read of it, where it leads, and what is known of the connection. */
+export function incomingOf(
+  req: IncomingMessage,
+  match: Match,
+  { method, url, search, headers, body }: Pick<Incoming, 'method' | 'url' | 'search' | 'headers' | 'body'>,
+): Incoming {
+  return {
+    method,
+    url,
+    path: match.path,
+    query: queryOf(search),
+    search,
+    rest: match.rest,
+    headers,
+    body,
+    remote: req.socket.remoteAddress,
+    secure: isSecure(req),
+    certificate: certificateOf(req.socket),
+  };
+}
+
+export const isSecure = (req: IncomingMessage): boolean => (req.socket as { encrypted?: boolean }).encrypted === true;

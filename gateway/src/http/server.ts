@@ -19,10 +19,10 @@ import { GATEWAY_LIMITS } from '../limits';
 import type { Metrics } from '../telemetry/metrics';
 import { traceContext, type TraceContext } from '../telemetry/trace-context';
 import type { TraceCollector } from '../telemetry/trace';
-import { certificateOf, type TlsOptions } from './certificate';
+import type { TlsOptions } from './certificate';
 import { writeWhole } from './one-write';
 import { write } from './reply';
-import { bodyOf, flatHeaders, queryOf } from './request';
+import { bodyOf, flatHeaders, incomingOf, isSecure } from './request';
 import { Router, type Match } from './router';
 import { Sockets } from './sockets';
 import { withoutUpgrade } from './upgrade';
@@ -160,7 +160,7 @@ export class GatewayServer {
     const body = bodyOf(req, headers);
     const request: Message = { method: req.method, path: raw, headers, body };
     if (this.givesTokens && TokenEndpoint.serves(url)) {
-      const origin = `${(req.socket as { encrypted?: boolean }).encrypted ? 'https' : 'http'}://${host ?? ''}`;
+      const origin = `${isSecure(req) ? 'https' : 'http'}://${host ?? ''}`;
       const call = { method: req.method ?? 'GET', url, headers, body, remote: req.socket.remoteAddress, origin };
       write(req, res, await this.options.tokens!.answer(call), []);
       return;
@@ -182,18 +182,7 @@ export class GatewayServer {
     const seen: StepSeen[] = [];
     const sampled = this.options.traces.wanted && Math.random() < (this.config.traceShare ?? 1);
     const outcome = await entry.handle(
-      {
-        method: req.method ?? 'GET',
-        url,
-        path: match.path,
-        query: queryOf(search),
-        search,
-        rest: match.rest,
-        headers,
-        body,
-        remote: req.socket.remoteAddress,
-        certificate: certificateOf(req.socket),
-      },
+      incomingOf(req, match, { method: req.method ?? 'GET', url, search, headers, body }),
       {
         api: match.route.api.config.slug,
         ports: this.options.ports,
@@ -261,29 +250,15 @@ export class GatewayServer {
       );
     const { connection: _c, upgrade, ...rest } = flatHeaders(req);
     const headers = { ...rest, ...(method === 'GET' && { upgrade: upgrade ?? '' }), ...more };
-    const outcome = await match.route.operation.handle(
-      {
-        method,
-        url,
-        path: match.path,
-        query: queryOf(search),
-        search,
-        rest: match.rest,
-        headers,
-        body,
-        remote: req.socket.remoteAddress,
-        certificate: certificateOf(req.socket),
-      },
-      {
-        api: match.route.api.config.slug,
-        ports: this.options.ports,
-        environment: this.config.environment,
-        env: this.config.variables ?? {},
-        traceId: trace.traceId,
-        outbound: { traceparent: trace.traceparent },
-        apis: this.neighbour,
-      },
-    );
+    const outcome = await match.route.operation.handle(incomingOf(req, match, { method, url, search, headers, body }), {
+      api: match.route.api.config.slug,
+      ports: this.options.ports,
+      environment: this.config.environment,
+      env: this.config.variables ?? {},
+      traceId: trace.traceId,
+      outbound: { traceparent: trace.traceparent },
+      apis: this.neighbour,
+    });
     this.options.metrics.answered(
       match.route.api.config.slug,
       match.route.operation.id,
