@@ -237,6 +237,8 @@ function asksOnce(flow: readonly StepDocument[]): boolean {
   return (
     calls.length === 1 &&
     calls[0]!.backend !== undefined &&
+    // Two addresses may use the same entity tag for different answers.
+    !calls[0]!.routes?.length &&
     on.every(
       (s) => s.kind === 'call' || s.kind === 'map' || s.kind === 'convert' || s.kind === 'set' || s.kind === 'check',
     )
