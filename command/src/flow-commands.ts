@@ -94,11 +94,9 @@ export async function draft(contracts: readonly string[], args: DraftArguments):
     for (const f of contract.findings) process.stderr.write(`${findingText(f)}\n`);
   } else throw new Failure(`--as ${args.as} is unknown; there are rest, soap, graphql, events and proxy`);
   await writeFile(args.out, args.out.endsWith('.json') ? `${writeJson(document, 2)}\n` : writeDocument(document));
-  process.stdout.write(
-    args.as === 'events'
-      ? `${args.out}: ${Object.keys(document.topics ?? {}).length} topics at ${document.doors[0]!.path}\n`
-      : `${args.out}: ${Object.keys(document.operations).length} operations at ${document.doors[0]!.path}\n`,
-  );
+  const [of, what] = args.as === 'events' ? [document.topics ?? {}, 'topic'] : [document.operations, 'operation'];
+  const count = Object.keys(of).length;
+  process.stdout.write(`${args.out}: ${count} ${what}${count === 1 ? '' : 's'} at ${document.doors[0]!.path}\n`);
   for (const f of checkDocument(document)) process.stderr.write(`${findingText(f)}\n`);
 }
 

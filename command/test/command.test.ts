@@ -79,7 +79,7 @@ describe('draft', () => {
     const out = file('lights.hinge.yaml');
     expect(hinge('draft', contract, '--as', 'events', '--base', '/lights', '--out', out)).toEqual({
       code: 0,
-      out: `${out}: 1 topics at /lights\n`,
+      out: `${out}: 1 topic at /lights\n`,
       err: '',
     });
     expect(hinge('check', out)).toMatchObject({ code: 0, out: 'no findings\n' });

@@ -4,6 +4,9 @@ import { finding, type Finding } from '../problem';
 import { topicPointer } from './door';
 import { channelPath, topicRef } from './topic';
 
+/** Where subscribers ask a door to call them back; hub-door.ts serves it. */
+const HUB = '/hub';
+
 /** Findings about topics and brokers. */
 export function checkTopics(
   document: FlowDocument,
@@ -13,6 +16,7 @@ export function checkTopics(
   const topics = Object.entries(document.topics ?? {});
   const events = document.doors.some((d) => d.answers === 'events');
   const paths = new Map<string, string>();
+  const called = document.doors.some((d) => d.answers === 'events' && d.webhooks);
   for (const [name, topic] of topics) {
     const pointer = topicPointer(name);
     if (topic.broker !== undefined && !document.brokers?.[topic.broker])
@@ -48,6 +52,15 @@ export function checkTopics(
     }
     if (!events) continue;
     const path = channelPath(name, topic);
+    if (called && path === HUB)
+      report(
+        finding(
+          'HNG-305',
+          `the topic ${name} and the hub of a door with webhooks both have the path ${HUB}`,
+          { pointer: `${pointer}/door/path` },
+          'Give the topic another path.',
+        ),
+      );
     const other = paths.get(path);
     if (other !== undefined)
       report(
