@@ -295,7 +295,10 @@ describe('findings', () => {
   test('a topic at the path of the hub, where there is one', () => {
     const at = (webhooks: boolean) => {
       const d = document({ topics: { hub: {} } });
-      return codes({ ...d, doors: d.doors.map((x) => ({ ...x, ...(webhooks && { webhooks: { callbacks: ['http://127.0.0.1:9/'] } }) })) });
+      return codes({
+        ...d,
+        doors: d.doors.map((x) => ({ ...x, ...(webhooks && { webhooks: { callbacks: ['http://127.0.0.1:9/'] } }) })),
+      });
     };
     expect(at(false)).toEqual([]);
     expect(at(true)).toEqual(['HNG-305 /topics/hub/door/path']);

@@ -1,4 +1,3 @@
-/* eslint-disable @typescript-eslint/no-explicit-any -- replies are looked at from outside */
 import { beforeEach, describe, expect, test } from '@jest/globals';
 import {
   buildClientSchema,
@@ -18,85 +17,10 @@ import {
   type FlowDocument,
   type OperationDocument,
 } from '../src';
+import { ask, sent } from './graph-ask';
 import { document, get } from './graph-world';
 
-let sent: string[] = [];
-beforeEach(() => void (sent = []));
-const CALLS = [
-  {
-    number: 'A',
-    'vessel-id': 'x',
-    vesselId: 'v1',
-    kind: 'in-bound',
-    day: '2026-12-04',
-    tons: 5_000_000_000,
-    notes: null,
-    extra: { any: [1] },
-  },
-  { number: 'B', vesselId: 'v2', kind: 'true', tons: 1, notes: 'n' },
-  { number: 'C', vesselId: 'v1', kind: 'outbound', tons: 2, notes: null },
-];
-
-async function ask(
-  given: { query?: string; variables?: unknown; operationName?: string } | string,
-  {
-    d = document(),
-    accept = 'application/graphql-response+json',
-    method = 'POST',
-    type = 'application/json',
-    headers = {} as Record<string, string>,
-  } = {},
-) {
-  const text = typeof given === 'string' ? given : JSON.stringify(given);
-  const search =
-    method === 'GET' && typeof given !== 'string'
-      ? `?${new URLSearchParams({ query: given.query ?? '', ...(given.variables ? { variables: JSON.stringify(given.variables) } : {}) }).toString()}`
-      : '';
-  const entry = compileApi(d)
-    .operations.get('graph')!
-    .find((o) => o.method === method)!;
-  const json = (status: number, value: unknown) => ({
-    status,
-    headers: { 'content-type': 'application/json' },
-    body: Body.ofText(JSON.stringify(value), 'application/json'),
-  });
-  const outcome = await entry.handle(
-    {
-      ...{ method, url: '/graph', path: {}, query: {}, search, rest: '' },
-      headers: { accept, ...(method === 'POST' && { 'content-type': type }), ...headers },
-      body: method === 'POST' ? Body.ofText(text, type) : Body.empty(),
-    },
-    {
-      ports: {
-        clock: { now: () => 0 },
-        backends: {
-          async send(r) {
-            await r.body.load();
-            sent.push(`${r.method} ${r.url}${r.body.isEmpty ? '' : ` ${r.body.text()}`}`);
-            if (r.method === 'DELETE') return { status: 204, headers: {}, body: Body.empty() };
-            if (r.method === 'POST') return json(200, { ...CALLS[0], ...(JSON.parse(r.body.text()) as object) });
-            const id = /vessels\/(.*)$/.exec(r.url)?.[1];
-            if (id === 'v2') return json(404, { title: 'No such vessel' });
-            if (id === 'broken') return json(500, {});
-            return json(200, id ? { id, name: `Vessel ${id}`, metres: 7.5 } : CALLS);
-          },
-        },
-      },
-      env: {},
-      traceId: 't',
-      outbound: {},
-    },
-  );
-  await outcome.reply.body.load();
-  return {
-    status: outcome.reply.status,
-    type: outcome.reply.headers['content-type'],
-    headers: outcome.reply.headers,
-    body: outcome.reply.body.isEmpty
-      ? undefined
-      : (JSON.parse(outcome.reply.body.text()) as { data?: any; errors?: any[]; detail?: string }),
-  };
-}
+beforeEach(() => void sent.splice(0));
 
 describe('the schema', () => {
   test('is valid, exported as it is served, and says what the contract says', async () => {

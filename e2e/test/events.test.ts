@@ -181,4 +181,20 @@ describe('REST and SOAP into one graph', () => {
     await page.waitText('.graph-answer', '"total"');
     expect(await hands.serious()).toEqual([]);
   });
+
+  test('a query is kept; where only kept ones are answered another is not', async () => {
+    await page.fill('input[aria-label="Name of the kept query"]', 'howMany');
+    await page.click('button', 'Keep the query above');
+    await page.byText('section[aria-label="Kept queries"] button', 'howMany');
+    await hands.choose('Which queries are answered', 'only kept ones are answered');
+    await driver.executeScript('document.querySelector(\'.cm-content[aria-label="Text of the query"]\').focus()');
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('a').keyUp(Key.CONTROL).perform();
+    await driver.actions().sendKeys('{ __typename }').perform();
+    await page.click('button', 'Run');
+    await page.waitText('.graph-answer', 'Only queries that are kept here are answered');
+    await page.click('section[aria-label="Kept queries"] button', 'howMany');
+    await page.click('button', 'Run');
+    await page.waitText('.graph-answer', '"total"');
+    expect(await hands.serious()).toEqual([]);
+  });
 });

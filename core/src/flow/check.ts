@@ -2,7 +2,9 @@ import { checkCredentials } from '../credentials';
 import { checkTopics } from '../events/check';
 import { checkGuards } from '../guards/check';
 import { finding, type Finding } from '../problem';
+import { GRAPH_LIMITS } from '../graph/execute';
 import { graphOf } from '../graph/graph';
+import { checkQueries } from '../graph/kept';
 import { resolveSchema } from '../schema';
 import type { MessageType } from '../steps/kind';
 import { checkCases } from './check-cases';
@@ -34,7 +36,11 @@ export function checkDocument(document: FlowDocument, options: CheckOptions = {}
   checkCases(document, report);
   checkGuards(document, report);
   checkTopics(document, options.environments, report);
-  if (document.doors.some((d) => d.answers === 'graphql')) graphOf(document).findings.forEach(report);
+  if (document.doors.some((d) => d.answers === 'graphql')) {
+    const { schema, findings: told } = graphOf(document);
+    told.forEach(report);
+    checkQueries(document, schema, { ...GRAPH_LIMITS, ...document.graph?.limits }, report);
+  }
   return findings;
 }
 

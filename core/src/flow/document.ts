@@ -302,6 +302,13 @@ export const FlowDocumentSchema = z.strictObject({
         .max(500)
         .optional(),
       sample: z.string().max(50_000).optional().describe('A query to try the graph with'),
+      queries: z
+        .record(slug, z.string().min(1).max(50_000))
+        .optional()
+        .describe(
+          'Queries that callers may name by documentId: by this name, or by sha256: and the SHA-256 of the text',
+        ),
+      onlyQueries: z.boolean().optional().describe('true: no other query is answered'),
       limits: z
         .strictObject({
           depth: z.int().min(1).max(100).optional().describe('Nesting of fields; 15 when absent'),

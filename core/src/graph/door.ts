@@ -7,14 +7,9 @@ import { essence } from '../message/headers';
 import { lower } from '../message/digits';
 import type { Message } from '../message/message';
 import { problemOf, Refusal } from '../problem';
-import {
-  executeGraph,
-  GRAPH_LIMITS,
-  readGraphRequest,
-  type GraphLimits,
-  type GraphRequest,
-  type GraphResult,
-} from './execute';
+import { GraphQLError } from 'graphql';
+import { executeGraph, GRAPH_LIMITS, type GraphRequest, type GraphResult } from './execute';
+import { KeptQueries } from './kept';
 import { graphOf, type GraphCall, type GraphContext, type GraphReply } from './graph';
 
 /** The way into a graph by HTTP (GraphQL over HTTP, draft of 2025: GET §5.2, POST §5.3, media types and statuses §6.4). */
@@ -31,14 +26,14 @@ export interface GraphEntry {
 /** What callers see of a graph: one path, POST and GET. */
 export function graphEntries(document: FlowDocument, guards: ReadonlyMap<string, FieldGuard>): GraphEntry[] {
   const { schema } = graphOf(document);
-  const limits: GraphLimits = { ...GRAPH_LIMITS, ...document.graph?.limits };
+  const kept = new KeptQueries(schema, { ...GRAPH_LIMITS, ...document.graph?.limits }, document.graph);
   const step: CompiledStep = {
     kind: 'graph',
     at: '/0',
     async run(run) {
-      const request = await requestOf(run);
+      const request = await requestOf(run, kept);
       const own = acceptsOwn(run.firstMessage.headers.accept);
-      const read = readGraphRequest(schema, request, limits);
+      const read = kept.allows(request.query) ? kept.readRequest(request) : NOT_KEPT;
       if ('errors' in read) {
         run.message = answer({ errors: read.errors.map((e) => e.toJSON()) }, own ? 400 : 200, own);
         return;
@@ -68,6 +63,10 @@ export function graphEntries(document: FlowDocument, guards: ReadonlyMap<string,
   ];
 }
 
+const NOT_KEPT = {
+  errors: [new GraphQLError('Only queries that are kept here are answered; name one by documentId.')],
+};
+
 function answer(result: GraphResult, status: number, own: boolean): Message {
   const mediaType = own ? `${OWN}; charset=utf-8` : `${PLAIN}; charset=utf-8`;
   return {
@@ -84,7 +83,7 @@ function answer(result: GraphResult, status: number, own: boolean): Message {
 /** A client that names the media type of the draft gets it; one that does not is an older one. */
 const acceptsOwn = (accept: string | undefined): boolean => accept?.toLowerCase().includes(OWN) ?? false;
 
-async function requestOf(run: Run): Promise<GraphRequest> {
+async function requestOf(run: Run, kept: KeptQueries): Promise<GraphRequest> {
   const wrong = (words: string) =>
     new Refusal('HNG-403', { detail: words, errors: [{ pointer: '', code: 'graphql', detail: words }] });
   const parse = (text: string, what: string): unknown => {
@@ -102,6 +101,7 @@ async function requestOf(run: Run): Promise<GraphRequest> {
     const variables = search.get('variables');
     given = {
       query: search.get('query') ?? undefined,
+      documentId: search.get('documentId') ?? undefined,
       operationName: search.get('operationName') ?? undefined,
       variables: variables ? parse(variables, 'variables') : undefined,
     };
@@ -115,7 +115,12 @@ async function requestOf(run: Run): Promise<GraphRequest> {
       throw wrong('The body must be an object with query.');
     given = value as Record<string, unknown>;
   }
-  const { query, variables, operationName } = given;
+  const { variables, operationName, documentId } = given;
+  if (documentId !== undefined && typeof documentId !== 'string') throw wrong('documentId must be a text.');
+  if (documentId !== undefined && given.query !== undefined)
+    throw wrong('query and documentId exclude each other: send one of them.');
+  const query = documentId === undefined ? given.query : await kept.textOf(documentId);
+  if (documentId !== undefined && query === undefined) throw wrong(`There is no query ${documentId} here.`);
   if (typeof query !== 'string' || !query.trim()) throw wrong('query is missing: the text of a GraphQL document.');
   if (variables !== undefined && variables !== null && (typeof variables !== 'object' || Array.isArray(variables)))
     throw wrong('variables must be an object.');

@@ -197,6 +197,11 @@ export const CODES = {
     title: 'These credentials do not fit the backend',
     remedy: 'Choose another kind.',
   },
+  'HNG-333': {
+    severity: 'error',
+    title: 'A kept query cannot be asked',
+    remedy: 'Correct the query, or take it out.',
+  },
   'HNG-402': {
     severity: 'error',
     title: 'The method is not offered here',

@@ -21,12 +21,15 @@ import { CodeView } from '../fold/code-view';
 import { editorLook } from '../fold/editor-look';
 import { ChoiceRow } from '../fold/fields';
 import { Calls, type Row } from './calls';
+import { KeptQueries } from './kept-queries';
 import './graph.css';
 
 interface Props {
   readonly slug: string;
   readonly document: FlowDocument;
   readonly environments: readonly { readonly name: string; readonly title: string }[];
+  readonly readOnly?: boolean;
+  readonly onChange: (document: FlowDocument) => void;
 }
 
 const VARIABLES = [...editorLook, EditorView.contentAttributes.of({ 'aria-label': 'Variables as JSON' }), json()];
@@ -37,7 +40,7 @@ interface Ran {
 }
 
 /** A query against the graph of the draft: what it will call before it runs, what it called and how long that took behind it. */
-export function QueryTab({ slug, document, environments }: Props) {
+export function QueryTab({ slug, document, environments, readOnly, onChange }: Props) {
   const key = `hinge query ${slug}`;
   const door = document.doors.find((d) => d.answers === 'graphql')!;
   const graph = useMemo(() => graphOf(document), [document]);
@@ -49,6 +52,10 @@ export function QueryTab({ slug, document, environments }: Props) {
   const [busy, setBusy] = useState(false);
   const plan = useMemo(() => planQuery(graph.schema, query), [graph, query]);
 
+  const type = (text: string): void => {
+    setQuery(text);
+    sessionStorage.setItem(key, text);
+  };
   const run = async () => {
     setBusy(true);
     setTold('');
@@ -136,10 +143,7 @@ export function QueryTab({ slug, document, environments }: Props) {
           <CodeMirror
             indentWithTab={false}
             value={query}
-            onChange={(v) => {
-              setQuery(v);
-              sessionStorage.setItem(key, v);
-            }}
+            onChange={type}
             extensions={extensions}
             basicSetup={{ foldGutter: false, highlightActiveLine: false }}
             theme="none"
@@ -169,6 +173,14 @@ export function QueryTab({ slug, document, environments }: Props) {
         measured={made !== undefined}
         problem={typeof plan === 'string' ? plan : undefined}
         slug={slug}
+      />
+      <KeptQueries
+        document={document}
+        query={query}
+        valid={typeof plan !== 'string'}
+        readOnly={readOnly}
+        onOpen={type}
+        onChange={onChange}
       />
     </div>
   );

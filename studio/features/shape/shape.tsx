@@ -156,7 +156,15 @@ export function Shape({ slug, draft, environments, findings: first, address, gua
               onChange={d.change}
             />
           )}
-          {tab === 'query' && hasGraph && <QueryTab slug={slug} document={document} environments={environments} />}
+          {tab === 'query' && hasGraph && (
+            <QueryTab
+              slug={slug}
+              document={document}
+              environments={environments}
+              readOnly={readOnly}
+              onChange={d.change}
+            />
+          )}
           {tab === 'about' && <AboutTab document={document} readOnly={readOnly} onChange={d.change} />}
           {tab === 'plans' && <PlansTab slug={slug} document={document} readOnly={readOnly} onChange={d.change} />}
         </div>
