@@ -28,7 +28,10 @@ describe('credentials of a backend', () => {
     await new Promise<void>((resolve) => backend.listen(0, '127.0.0.1', resolve));
     port = (backend.address() as AddressInfo).port;
   });
-  afterAll(() => backend.closeAllConnections());
+  afterAll(() => {
+    backend.close();
+    backend.closeAllConnections();
+  });
 
   const contract = () => `openapi: 3.1.0
 info: { title: Tide gauge, version: '1' }

@@ -13,7 +13,10 @@ const running: RunningGateway[] = [];
 const servers: Server[] = [];
 afterEach(async () => {
   for (const g of running.splice(0)) await g.stop();
-  for (const s of servers.splice(0)) s.closeAllConnections();
+  for (const s of servers.splice(0)) {
+    s.close();
+    s.closeAllConnections();
+  }
 });
 
 async function listen(server: Server): Promise<string> {
