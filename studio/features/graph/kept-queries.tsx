@@ -36,7 +36,7 @@ export function KeptQueries({ document, query, valid, readOnly, onOpen, onChange
   };
   const taken = Object.hasOwn(graph.queries ?? {}, name);
   return (
-    <section aria-label="Kept queries" className="column" style={{ gap: 6 }}>
+    <section aria-label="Kept queries" className="column" style={{ gap: 6, minWidth: 0 }}>
       <div className="row" style={{ gap: 12 }}>
         <h3>Kept queries</h3>
         <span className="soft">callers name one by documentId; they are released with the API</span>
