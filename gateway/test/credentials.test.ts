@@ -194,6 +194,18 @@ test('a token that the backend takes no more is fetched anew at once; a second 4
   expect(came).toHaveLength(5);
 });
 
+test('many refusals of one token at once fetch one other', async () => {
+  const from = await issuer();
+  let taken = 'token-1';
+  const { address } = await echo((c) => (c.headers.authorization === `Bearer ${taken}` ? 200 : 401));
+  const document = proxy(address, client(from.address));
+  const at = await gateway({ apis: [{ slug: 'quay', document }], secrets: { s: 's3cret' } });
+  await fetch(`${at}/quay/x`);
+  taken = 'token-2';
+  const all = await Promise.all(Array.from({ length: 20 }, async () => (await fetch(`${at}/quay/x`)).status));
+  expect([new Set(all), from.given]).toEqual([new Set([200]), ['token-1', 'token-2']]);
+});
+
 test('an issuer that refuses, or is not there, is a 502 that tells callers nothing of it', async () => {
   const from = await issuer();
   const refused = await sent([client(from.address)], { s: 'wrong' });

@@ -17,6 +17,7 @@ interface Kept {
   readonly token: Promise<string>;
   /** Date.now() from which on it is not used any more; known once it is here. */
   until: number;
+  value?: string;
 }
 
 const FETCH_MS = 10_000;
@@ -45,13 +46,19 @@ export function tokenFor(client: Client, secret: string, backends: Backends, nam
   };
   if (tokens.size >= MOST) tokens.clear();
   tokens.set(key, entry);
-  entry.token.catch(() => tokens.delete(key));
+  entry.token.then(
+    (value) => (entry.value = value),
+    () => tokens.get(key) === entry && tokens.delete(key),
+  );
   return entry.token;
 }
 
-/** The backend took it no more: the next call fetches another. */
-export function dropToken(client: Client, secret: string, backends: Backends): void {
-  kept.get(backends)?.delete(keyOf(client, secret));
+/** The backend took it no more: the next call fetches another. One that was fetched meanwhile stays, so that many refusals at once fetch one. */
+export function dropToken(client: Client, secret: string, backends: Backends, refused: string | undefined): void {
+  const tokens = kept.get(backends);
+  const key = keyOf(client, secret);
+  const now = tokens?.get(key);
+  if (now?.value !== undefined && refused === `Bearer ${now.value}`) tokens!.delete(key);
 }
 
 async function fetchToken(

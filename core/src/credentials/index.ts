@@ -1,4 +1,4 @@
 export { credentialSchema, credentialsSchema, type CredentialDocument } from './schema';
-export { compileCredentials, type Credentials } from './present';
+export { compileCredentials, type Credentials, type Presented } from './present';
 export { withUsernameToken } from './username-token';
 export { checkCredentials, suggestCredential } from './check';

@@ -23,7 +23,7 @@ export interface Credentials {
   /** The request with what the backend knows the gateway by. Refuses where a secret is not set or no token is to be had. */
   add(run: Asking, request: Presented): Promise<Presented>;
   /** The backend answered 401: true when another try with a fresh token may help. */
-  renew(run: Asking): boolean;
+  renew(run: Asking, refused: Presented): boolean;
 }
 
 /** Made once for each backend. Nothing of it is in messages, notes or traces: it is added when a request leaves. */
@@ -38,12 +38,12 @@ export function compileCredentials(
       for (const c of documents) out = await addOne(c, secretOf(c, run, backend), out, run, backend);
       return out;
     },
-    renew(run) {
+    renew(run, refused) {
       let any = false;
       for (const c of documents) {
         const secret = c.kind === 'client' ? run.ports.secrets?.get(c.secret) : undefined;
         if (c.kind !== 'client' || secret === undefined) continue;
-        dropToken(c, secret, run.ports.backends);
+        dropToken(c, secret, run.ports.backends, refused.headers.authorization);
         any = true;
       }
       return any;

@@ -45,8 +45,10 @@ export class KeptQueries {
 
   /** What a request may execute; a query that is kept is not read again. */
   readRequest(request: GraphRequest): ReadQuery {
-    if (!this.known.has(plain(request.query))) return readGraphRequest(this.schema, request, this.limits);
-    const key = JSON.stringify([request.operationName ?? null, request.query]);
+    // Without the space around it: callers could fill the memory with it.
+    const query = plain(request.query);
+    if (!this.known.has(query)) return readGraphRequest(this.schema, request, this.limits);
+    const key = JSON.stringify([request.operationName ?? null, query]);
     let found = this.read.get(key);
     if (!found) {
       found = readGraphRequest(this.schema, request, this.limits);

@@ -1,3 +1,4 @@
+import type { Presented } from '../../credentials';
 import { BackendFailure, type BackendReply, type BackendRequest } from '../../flow/ports';
 import type { Run } from '../../flow/run';
 import { CONDITIONS, conditionFields, NotModified, validatorsOf } from '../../flow/validators';
@@ -47,13 +48,14 @@ async function sendWhole(
   // A body that is a stream is gone once it was sent.
   const again = !body.pending;
   const shown = () => credentials.add(run, { url, headers, body });
-  const one = async () =>
-    sendOne(run, { backend: backend.name, operation, method, timeoutMs, ...(await shown()) }, url);
-  const reply = await one();
-  if (reply.status !== 401 || !again || !credentials.renew(run)) return reply;
+  const one = (presented: Presented) =>
+    sendOne(run, { backend: backend.name, operation, method, timeoutMs, ...presented }, url);
+  const first = await shown();
+  const reply = await one(first);
+  if (reply.status !== 401 || !again || !credentials.renew(run, first)) return reply;
   // The token may have been revoked before its time; one more try with a fresh one (RFC 6750 §3.1, invalid_token).
   await reply.body.load().catch(() => undefined);
-  return one();
+  return one(await shown());
 }
 
 /** `shown` is the address without what credentials put into it. */
