@@ -58,6 +58,15 @@ export async function ask(
             sent.push(`${r.method} ${r.url}${r.body.isEmpty ? '' : ` ${r.body.text()}`}`);
             if (r.method === 'DELETE') return { status: 204, headers: {}, body: Body.empty() };
             if (r.method === 'POST') return json(200, { ...CALLS[0], ...(JSON.parse(r.body.text()) as object) });
+            const several = /\/vessels\?(.*)$/.exec(r.url)?.[1];
+            if (several !== undefined)
+              return json(200, {
+                total: 9,
+                vessels: new URLSearchParams(several)
+                  .getAll('id')
+                  .filter((id) => id !== 'v2')
+                  .map((id) => ({ id, name: `Vessel ${id}`, metres: 7.5 })),
+              });
             const id = /vessels\/(.*)$/.exec(r.url)?.[1];
             if (id === 'v2') return json(404, { title: 'No such vessel' });
             if (id === 'broken') return json(500, {});

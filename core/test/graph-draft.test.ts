@@ -154,6 +154,8 @@ test('the plan of a query says which calls, behind which, and how often, before 
     ),
   ).toEqual({
     kind: 'query',
+    // One list, two look-ups for each of its ten items, and one more.
+    cost: 22,
     calls: [
       { field: 'listCalls', operation: 'listCalls' },
       { field: 'listCalls.vessel', operation: 'getVessel', after: 'listCalls', each: 'listCalls' },

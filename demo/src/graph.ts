@@ -8,6 +8,9 @@ const SAMPLE = `{
     lengthMetres
     ownerDetails { name vessels }
   }
+  reservations: listReservations(officeCode: "TH-22") {
+    reservation { number berth vessel { callNumber vessel { name ownerDetails { name } } } }
+  }
   lies: getBerth(id: "N-07", officeCode: "TH-22") {
     berth { number quay depthMetres }
   }

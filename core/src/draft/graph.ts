@@ -2,7 +2,7 @@ import type { Contract, ContractFiles } from '../contract';
 import { FORMAT_VERSION, type FlowDocument } from '../flow/document';
 import { walkFlow } from '../flow/context';
 import { renameOperation } from '../flow/operations';
-import { suggestJoins } from '../graph/graph';
+import { suggestJoins } from '../graph/suggest';
 import { resolveSchema } from '../schema';
 import { draftFor, planFor } from './any';
 import type { DraftOptions } from './common';

@@ -2,7 +2,7 @@ import { checkCredentials } from '../credentials';
 import { checkTopics } from '../events/check';
 import { checkGuards } from '../guards/check';
 import { finding, type Finding } from '../problem';
-import { GRAPH_LIMITS } from '../graph/execute';
+import { graphLimits } from '../graph/execute';
 import { graphOf } from '../graph/graph';
 import { checkQueries } from '../graph/kept';
 import { resolveSchema } from '../schema';
@@ -39,7 +39,7 @@ export function checkDocument(document: FlowDocument, options: CheckOptions = {}
   if (document.doors.some((d) => d.answers === 'graphql')) {
     const { schema, findings: told } = graphOf(document);
     told.forEach(report);
-    checkQueries(document, schema, { ...GRAPH_LIMITS, ...document.graph?.limits }, report);
+    checkQueries(document, schema, graphLimits(document), report);
   }
   return findings;
 }

@@ -1,16 +1,17 @@
 import { readJson, writeJson, JsonError } from '../codec/json';
 import type { FlowDocument, OperationDocument } from '../flow/document';
-import type { CompiledStep, InnerEnd, Run } from '../flow/run';
+import type { CompiledStep, Run } from '../flow/run';
 import type { FieldGuard } from '../guards/compile';
 import { Body } from '../message/body';
 import { essence } from '../message/headers';
 import { lower } from '../message/digits';
 import type { Message } from '../message/message';
-import { problemOf, Refusal } from '../problem';
+import { Refusal } from '../problem';
 import { GraphQLError } from 'graphql';
-import { executeGraph, GRAPH_LIMITS, type GraphRequest, type GraphResult } from './execute';
+import { beyondCost, executeGraph, graphLimits, type GraphRequest, type GraphResult } from './execute';
 import { KeptQueries } from './kept';
-import { graphOf, type GraphCall, type GraphContext, type GraphReply } from './graph';
+import { Calls } from './calls';
+import { graphOf } from './graph';
 
 /** The way into a graph by HTTP (GraphQL over HTTP, draft of 2025: GET §5.2, POST §5.3, media types and statuses §6.4). */
 
@@ -26,7 +27,8 @@ export interface GraphEntry {
 /** What callers see of a graph: one path, POST and GET. */
 export function graphEntries(document: FlowDocument, guards: ReadonlyMap<string, FieldGuard>): GraphEntry[] {
   const { schema } = graphOf(document);
-  const kept = new KeptQueries(schema, { ...GRAPH_LIMITS, ...document.graph?.limits }, document.graph);
+  const limits = graphLimits(document);
+  const kept = new KeptQueries(schema, limits, document.graph);
   const step: CompiledStep = {
     kind: 'graph',
     at: '/0',
@@ -40,8 +42,13 @@ export function graphEntries(document: FlowDocument, guards: ReadonlyMap<string,
       }
       if (read.kind === 'mutation' && run.request.method === 'GET')
         throw new Refusal('HNG-402', { detail: 'A mutation is sent by POST.', headers: { allow: 'POST' } });
+      const tooDear = beyondCost(read, request, limits);
+      if (tooDear) {
+        run.message = answer({ errors: [tooDear.toJSON()] }, own ? 400 : 200, own);
+        return;
+      }
       const context = new Calls(run, document, guards, read.kind === 'query');
-      const result = await executeGraph(schema, read.document, request, context);
+      const result = await executeGraph(schema, read, request, context);
       run.notes = {
         ...run.notes,
         calls: context.count,
@@ -130,125 +137,5 @@ async function requestOf(run: Run, kept: KeptQueries): Promise<GraphRequest> {
     query,
     ...(variables ? { variables: variables as Record<string, unknown> } : {}),
     ...(operationName ? { operationName } : {}),
-  };
-}
-
-/** One call of an operation, for the fields that asked for it. Times in milliseconds, as Clock.now gives them. */
-export interface GraphCallMade {
-  readonly operation: string;
-  readonly fields: string[];
-  readonly startMs: number;
-  ms: number;
-  status: number;
-}
-
-/** Calls of one request. In a query the same call is made once. */
-class Calls implements GraphContext {
-  count = 0;
-  /** Calls that were not made because another had asked the same. */
-  saved = 0;
-  /** What was called, in order: the n-th stands at /0/calls/n among the steps. */
-  readonly made: GraphCallMade[] = [];
-  private readonly known = new Map<string, { readonly reply: Promise<GraphReply>; readonly made: GraphCallMade }>();
-
-  constructor(
-    private readonly run: Run,
-    private readonly document: FlowDocument,
-    private readonly guards: ReadonlyMap<string, FieldGuard>,
-    private readonly once: boolean,
-  ) {}
-
-  call(call: GraphCall, field: string): Promise<GraphReply> {
-    const key = JSON.stringify([call.operation, call.path, call.query, call.headers, call.body]);
-    const found = this.once ? this.known.get(key) : undefined;
-    if (found) {
-      this.saved++;
-      if (!found.made.fields.includes(field)) found.made.fields.push(field);
-      return found.reply;
-    }
-    const { clock } = this.run.ports;
-    const made: GraphCallMade = { operation: call.operation, fields: [field], startMs: clock.now(), ms: 0, status: 0 };
-    this.made.push(made);
-    const reply = this.send(call).then((r) => {
-      made.ms = clock.now() - made.startMs;
-      made.status = r.status;
-      return r;
-    });
-    if (this.once) this.known.set(key, { reply, made });
-    return reply;
-  }
-
-  private async send(call: GraphCall): Promise<GraphReply> {
-    const { run } = this;
-    const n = this.count++;
-    const operation = this.document.operations[call.operation]!;
-    const message = messageOf(operation, call);
-    const own = run.fork();
-    const guard = this.guards.get(call.operation);
-    if (guard) {
-      // Its guards see what the caller sent, keys included; the operation does not.
-      const seen = asCalled(run, message, call);
-      try {
-        await guard(seen);
-      } catch (error) {
-        if (!(error instanceof Refusal)) throw error;
-        return { status: error.status, value: problemOf(error, message.path ?? '/', run.more.traceId ?? '') };
-      }
-      own.identity = seen.identity;
-    }
-    const inner: InnerEnd = await run.more.inner!({
-      operation: call.operation,
-      message,
-      run: own,
-      at: `/0/calls/${n}`,
-      made: true,
-    });
-    run.backendMs += inner.backendMs;
-    await inner.reply.body.load();
-    const type = inner.reply.headers['content-type'] ?? '';
-    const value = inner.reply.body.isEmpty
-      ? undefined
-      : /json/i.test(type)
-        ? inner.reply.body.value()
-        : inner.reply.body.text();
-    return { status: inner.reply.status ?? 200, value };
-  }
-}
-
-/** The caller's request as a call of one operation: its credentials and address, the message and values of the call. */
-function asCalled(run: Run, message: Message, call: GraphCall): Run {
-  const { came } = run;
-  const { 'content-length': _length, 'transfer-encoding': _coding, ...headers } = came.message.headers;
-  const own: Message = { ...message, headers: { ...headers, ...message.headers } };
-  const seen = run.fork(own);
-  seen.request = { ...came, message: own, method: message.method ?? 'GET', path: call.path, query: call.query };
-  // What one field has left is nothing that the whole reply could say.
-  seen.replyHeaders = {};
-  return seen;
-}
-
-/** The request of an operation as a caller would send it. */
-function messageOf(operation: OperationDocument, call: GraphCall): Message {
-  const text = (v: unknown): string => (typeof v === 'object' ? JSON.stringify(v) : String(v));
-  const path = operation.path.replace(/\{([^}]*)\}/g, (_m, name: string) =>
-    encodeURIComponent(text(call.path[name] ?? '')),
-  );
-  const search = new URLSearchParams();
-  for (const [name, value] of Object.entries(call.query))
-    for (const v of Array.isArray(value) ? value : [value]) search.append(name, text(v));
-  const query = search.toString();
-  const headers: Record<string, string> = { accept: PLAIN };
-  for (const [name, value] of Object.entries(call.headers)) headers[name.toLowerCase()] = text(value);
-  const mediaType = operation.request?.mediaType ?? PLAIN;
-  if (call.body !== undefined) headers['content-type'] = PLAIN;
-  return {
-    method: operation.method,
-    path: query ? `${path}?${query}` : path,
-    headers,
-    body:
-      call.body === undefined
-        ? Body.empty()
-        : Body.ofText(writeJson(call.body), /json/i.test(mediaType) ? mediaType : PLAIN),
-    format: 'JSON',
   };
 }

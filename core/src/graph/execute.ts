@@ -10,10 +10,14 @@ import {
   type DocumentNode,
   type FragmentDefinitionNode,
   type GraphQLSchema,
+  type OperationDefinitionNode,
   type SelectionSetNode,
 } from 'graphql';
 
+import type { FlowDocument } from '../flow/document';
 import type { Code } from '../problem';
+import { compileQuery, type CompiledQuery } from './compiled';
+import { costOf } from './cost';
 
 /** Bounds of one query; what is beyond them is refused before anything is called. */
 export interface GraphLimits {
@@ -21,11 +25,18 @@ export interface GraphLimits {
   readonly depth: number;
   /** Fields in all, fragments counted where they are spread. */
   readonly fields: number;
+  /** Calls that it may cause, by their costs; lists that nobody limits count as `listSize`. */
+  readonly cost: number;
+  readonly listSize: number;
   /** __schema and __type may be asked for. */
   readonly introspection: boolean;
 }
 
-export const GRAPH_LIMITS: GraphLimits = { depth: 15, fields: 500, introspection: true };
+export const GRAPH_LIMITS: GraphLimits = { depth: 15, fields: 500, cost: 1000, listSize: 10, introspection: true };
+
+/** The limits of a document. */
+export const graphLimits = (document: FlowDocument): GraphLimits => ({ ...GRAPH_LIMITS, ...document.graph?.limits });
+
 /** Characters of a query. */
 const LONGEST = 100_000;
 
@@ -42,12 +53,23 @@ export interface GraphResult {
   readonly kind?: 'query' | 'mutation' | 'subscription';
 }
 
-/** Reads and checks a request: what it may execute, or why it may not. */
+/** A query that may be executed. */
+export interface ReadQuery {
+  readonly document: DocumentNode;
+  readonly operation: OperationDefinitionNode;
+  readonly kind: 'query' | 'mutation' | 'subscription';
+  /** Undefined where the package must execute it. */
+  readonly compiled: CompiledQuery | undefined;
+  readonly cost: (variables: Readonly<Record<string, unknown>> | undefined) => number;
+}
+
+/** Reads and checks a request: what it may execute, or why it may not. What it costs is for `beyondCost` to say. */
 export function readGraphRequest(
   schema: GraphQLSchema,
-  request: GraphRequest,
+  request: Pick<GraphRequest, 'query' | 'operationName'>,
   limits: GraphLimits,
-): { document: DocumentNode; kind: 'query' | 'mutation' | 'subscription' } | { errors: readonly GraphQLError[] } {
+  costs: Readonly<Record<string, number>> = {},
+): ReadQuery | { errors: readonly GraphQLError[] } {
   if (request.query.length > LONGEST)
     return {
       errors: [new GraphQLError(`The query has ${request.query.length} characters; at most ${LONGEST} are read.`)],
@@ -73,9 +95,25 @@ export function readGraphRequest(
       ],
     };
   const beyond = measure(document, operation.selectionSet, limits);
-  return beyond
-    ? { errors: [new GraphQLError(beyond, { extensions: { code: 'HNG-413' satisfies Code } })] }
-    : { document, kind: operation.operation };
+  if (beyond) return { errors: [refused(beyond)] };
+  return {
+    document,
+    operation,
+    kind: operation.operation,
+    compiled: compileQuery(schema, document, operation),
+    cost: costOf(schema, document, operation, { listSize: limits.listSize, costs }),
+  };
+}
+
+const refused = (words: string): GraphQLError =>
+  new GraphQLError(words, { extensions: { code: 'HNG-413' satisfies Code } });
+
+/** The error of a query that would cost too much with these variables. */
+export function beyondCost(read: ReadQuery, request: GraphRequest, limits: GraphLimits): GraphQLError | undefined {
+  const cost = read.cost(request.variables);
+  return cost > limits.cost
+    ? refused(`The query may cost ${cost}; at most ${limits.cost} is allowed. Ask for shorter lists, or for less.`)
+    : undefined;
 }
 
 /** How deep and how broad a selection is, fragments opened. Each is entered at most as often as the bound on fields allows. */
@@ -104,17 +142,19 @@ function measure(document: DocumentNode, selection: SelectionSetNode, limits: Gr
 /** Executes a checked request. Errors of fields stand beside the data (specification of October 2021, §7.1). */
 export async function executeGraph(
   schema: GraphQLSchema,
-  document: DocumentNode,
+  read: ReadQuery,
   request: GraphRequest,
   contextValue: unknown,
 ): Promise<GraphResult> {
-  const result = await execute({
-    schema,
-    document,
-    contextValue,
-    variableValues: request.variables,
-    operationName: request.operationName,
-  });
+  const result = read.compiled
+    ? await read.compiled.run(contextValue, request.variables)
+    : await execute({
+        schema,
+        document: read.document,
+        contextValue,
+        variableValues: request.variables,
+        operationName: request.operationName,
+      });
   return {
     ...(result.data !== undefined && { data: result.data }),
     ...(result.errors && { errors: result.errors.map((e) => e.toJSON()) }),

@@ -1,12 +1,14 @@
+export { graphOf, exportGraphql, type Graph } from './graph';
+export type { Batch, GraphCall, GraphContext, GraphReply } from './context';
+export type { Join } from './joins';
+export { suggestJoins } from './suggest';
 export {
-  graphOf,
-  exportGraphql,
-  suggestJoins,
-  type Graph,
-  type GraphCall,
-  type GraphContext,
-  type GraphReply,
-} from './graph';
-export { executeGraph, readGraphRequest, GRAPH_LIMITS, type GraphLimits, type GraphRequest } from './execute';
+  executeGraph,
+  readGraphRequest,
+  GRAPH_LIMITS,
+  graphLimits,
+  type GraphLimits,
+  type GraphRequest,
+} from './execute';
 export { planQuery, type PlannedCall, type PlannedQuery } from './plan';
-export type { GraphCallMade } from './door';
+export type { GraphCallMade } from './calls';

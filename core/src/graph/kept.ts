@@ -3,23 +3,25 @@ import type { FlowDocument } from '../flow/document';
 import { sha256 } from '../guards/key/guard';
 import { finding, type Finding } from '../problem';
 import { readGraphRequest, type GraphLimits, type GraphRequest } from './execute';
+import { Recent } from '../recent';
 
-export type ReadQuery = ReturnType<typeof readGraphRequest>;
+export type QueryRead = ReturnType<typeof readGraphRequest>;
 
 /**
  * Queries that stand in the document: callers name one by `documentId` (GraphQL over HTTP, appendix on persisted documents; from memory), by its
- * name or by `sha256:` and the SHA-256 of its text. Read and checked once. Where only these may be asked, another text is refused.
+ * name or by `sha256:` and the SHA-256 of its text. Read and checked once, as are those that came of late. Where only kept ones may be asked, another text is refused.
  */
 export class KeptQueries {
   private readonly texts: ReadonlyMap<string, string>;
   private readonly known: ReadonlySet<string>;
-  private readonly read = new Map<string, ReadQuery>();
+  private readonly read = new Map<string, QueryRead>();
+  private readonly recent = new Recent<QueryRead>(RECENT_QUERIES, RECENT_CHARACTERS);
   private hashes: Promise<ReadonlyMap<string, string>> | undefined;
 
   constructor(
     private readonly schema: GraphQLSchema,
     private readonly limits: GraphLimits,
-    graph: FlowDocument['graph'],
+    private readonly graph: FlowDocument['graph'],
   ) {
     this.texts = new Map(Object.entries(graph?.queries ?? {}));
     this.known = new Set([...this.texts.values()].map(plain));
@@ -44,20 +46,24 @@ export class KeptQueries {
   }
 
   /** What a request may execute; a query that is kept is not read again. */
-  readRequest(request: GraphRequest): ReadQuery {
+  readRequest(request: GraphRequest): QueryRead {
     // Without the space around it: callers could fill the memory with it.
     const query = plain(request.query);
-    if (!this.known.has(query)) return readGraphRequest(this.schema, request, this.limits);
     const key = JSON.stringify([request.operationName ?? null, query]);
-    let found = this.read.get(key);
-    if (!found) {
-      found = readGraphRequest(this.schema, request, this.limits);
-      // Callers choose the operation's name, also one that is not there.
-      if (!('errors' in found)) this.read.set(key, found);
-    }
-    return found;
+    const found = this.read.get(key) ?? this.recent.get(key);
+    if (found) return found;
+    const made = readGraphRequest(this.schema, request, this.limits, this.graph?.costs);
+    // Callers choose the operation's name, also one that is not there.
+    if ('errors' in made) return made;
+    if (this.known.has(query)) this.read.set(key, made);
+    else this.recent.set(key, made, key.length);
+    return made;
   }
 }
+
+/** Queries of callers that are not read anew when they come again. */
+const RECENT_QUERIES = 500;
+const RECENT_CHARACTERS = 1_000_000;
 
 const plain = (text: string): string => text.trim();
 

@@ -10,6 +10,8 @@ import {
   type ASTNode,
   type GraphQLSchema,
 } from 'graphql';
+import { costOf, type CostRules } from './cost';
+import { GRAPH_LIMITS } from './execute';
 
 /** A call that a query will make. */
 export interface PlannedCall {
@@ -20,15 +22,24 @@ export interface PlannedCall {
   readonly after?: string;
   /** Once, or for each item of the list that stands at this field. The same values are asked once. */
   readonly each?: string;
+  /** So many items are looked up by one call. */
+  readonly together?: number;
 }
 
 export interface PlannedQuery {
   readonly kind: 'query' | 'mutation';
   readonly calls: readonly PlannedCall[];
+  /** At most, without variables. */
+  readonly cost: number;
 }
 
 /** Which operations a query calls, in which order, before it is run. A text says why it cannot be run. */
-export function planQuery(schema: GraphQLSchema, query: string, operationName?: string): PlannedQuery | string {
+export function planQuery(
+  schema: GraphQLSchema,
+  query: string,
+  operationName?: string,
+  rules: CostRules = { listSize: GRAPH_LIMITS.listSize, costs: {} },
+): PlannedQuery | string {
   let document;
   try {
     document = parse(query, { maxTokens: 20_000 });
@@ -67,7 +78,13 @@ export function planQuery(schema: GraphQLSchema, query: string, operationName?: 
             if (typeof target === 'string' && calls.length < MOST) {
               const after = stack.findLast((s) => s.called)?.field;
               const each = stack.findLast((s) => s.list)?.field;
-              calls.push({ field: own, operation: target, ...(after && { after }), ...(each && { each }) });
+              const { together } = definition!.extensions;
+              calls.push({
+                ...{ field: own, operation: target },
+                ...(after && { after }),
+                ...(each && { each }),
+                ...(typeof together === 'number' && { together }),
+              });
             }
             const type = definition && getNullableType(definition.type);
             stack.push({ name, field: own, called: typeof target === 'string', list: isListType(type) });
@@ -80,7 +97,7 @@ export function planQuery(schema: GraphQLSchema, query: string, operationName?: 
     );
   };
   walk(operation, new TypeInfo(schema), []);
-  return { kind: operation.operation, calls };
+  return { kind: operation.operation, calls, cost: costOf(schema, document, operation, rules)(undefined) };
 }
 
 /** Calls that one plan tells of. */

@@ -58,7 +58,7 @@ export class TypeMaker {
     if (typesOf(s).includes('array'))
       return new GraphQLList(this.needed(this.output(s.items ?? {}, name), s.items ?? {}));
     const object = objectOf(s, this.types);
-    if (object?.properties && Object.keys(object.properties).length && !s.oneOf && !s.anyOf)
+    if (object?.properties && Object.keys(object.properties).length && !hasForms(s))
       return this.objectType(object, name, refName(this.bare(schema)));
     return this.simple(s, name);
   }
@@ -69,7 +69,7 @@ export class TypeMaker {
     if (typesOf(s).includes('array'))
       return new GraphQLList(this.neededIn(this.input(s.items ?? {}, name), s.items ?? {}));
     const object = objectOf(s, this.types);
-    if (!object?.properties || !Object.keys(object.properties).length || s.oneOf || s.anyOf)
+    if (!object?.properties || !Object.keys(object.properties).length || hasForms(s))
       return this.simple(s, name);
     const known = this.inputs.get(name);
     if (known) return known;
@@ -111,7 +111,11 @@ export class TypeMaker {
               {
                 type: object.required?.includes(original) ? this.needed(type, property) : type,
                 description: property.description,
-                resolve: (source: unknown) => (source as Record<string, unknown> | null)?.[original],
+                extensions: { property: original },
+                resolve: (source: unknown) =>
+                  source !== null && typeof source === 'object' && Object.hasOwn(source, original)
+                    ? (source as Record<string, unknown>)[original]
+                    : undefined,
               },
             ];
           }),
@@ -200,6 +204,10 @@ export class TypeMaker {
 const bounded = (n: number | undefined): boolean => n !== undefined && n >= -INT32 && n < INT32;
 const beyond = (s: JsonSchema): boolean =>
   (s.maximum !== undefined && s.maximum >= INT32) || (s.minimum !== undefined && s.minimum < -INT32);
+
+/** It has several forms. Alternatives that only say which members must be there are none: a choice of a schema is written so. */
+const hasForms = (s: JsonSchema): boolean =>
+  [...(s.oneOf ?? []), ...(s.anyOf ?? [])].some((o) => Object.keys(o).some((k) => k !== 'required' && k !== 'not'));
 
 /** Each with a name that GraphQL allows and no other has; who is called so already keeps the name. */
 export function named<V>(

@@ -110,8 +110,12 @@ const answers: Record<TownService, (res: ServerResponse, a: Asked) => void> = {
     const [kind, id] = path;
     if (kind === 'vessels' && id === undefined) {
       const name = query.get('name')?.toLowerCase();
+      const these = query.getAll('callNumber');
       const found = VESSELS.filter(
-        (v) => (!name || v.name.toLowerCase().includes(name)) && (!query.get('kind') || v.kind === query.get('kind')),
+        (v) =>
+          (!these.length || these.includes(v.callNumber)) &&
+          (!name || v.name.toLowerCase().includes(name)) &&
+          (!query.get('kind') || v.kind === query.get('kind')),
       );
       json(res, 200, { total: found.length, vessels: found.slice(0, Number(query.get('limit') ?? 20)) });
       return;

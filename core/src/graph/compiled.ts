@@ -1,0 +1,447 @@
+import {
+  getArgumentValues,
+  getDirectiveValues,
+  getVariableValues,
+  GraphQLError,
+  GraphQLFloat,
+  GraphQLIncludeDirective,
+  GraphQLSkipDirective,
+  GraphQLString,
+  isLeafType,
+  isListType,
+  isNonNullType,
+  isObjectType,
+  Kind,
+  locatedError,
+  typeFromAST,
+  type DocumentNode,
+  type FieldNode,
+  type FragmentDefinitionNode,
+  type GraphQLField,
+  type GraphQLLeafType,
+  type GraphQLObjectType,
+  type GraphQLOutputType,
+  type GraphQLSchema,
+  type OperationDefinitionNode,
+  type SelectionSetNode,
+} from 'graphql';
+import { Digits } from '../message/digits';
+
+/**
+ * A query as a plan that is made once and run for each request (specification of October 2021, §6.2 to §6.4): fields are collected, fragments opened and arguments
+ * without variables read beforehand. It goes through a level of the answer at a time, so that what a list's items look up is asked for together. It must
+ * agree with `execute` of the package `graphql`, which runs what is no plan: introspection.
+ */
+export interface CompiledQuery {
+  run(context: unknown, variables: Readonly<Record<string, unknown>> | undefined): Promise<CompiledResult>;
+}
+
+export interface CompiledResult {
+  readonly data?: Record<string, unknown> | null;
+  readonly errors?: readonly GraphQLError[];
+}
+
+interface Selection {
+  readonly fields: readonly FieldPlan[];
+  /** Something below looks up many at once: it waits for its neighbours. */
+  readonly gathers: boolean;
+}
+
+interface FieldPlan {
+  readonly key: string;
+  readonly parent: string;
+  readonly nodes: readonly FieldNode[];
+  readonly field?: GraphQLField<unknown, unknown>;
+  /** Member of the value that it shows. */
+  readonly property?: string;
+  /** __typename. */
+  readonly constant?: string;
+  readonly args?: Readonly<Record<string, unknown>>;
+  readonly info: unknown;
+  readonly shape: Shape;
+}
+
+type Shape =
+  | { readonly kind: 'leaf'; readonly nonNull: boolean; readonly type: GraphQLLeafType }
+  | { readonly kind: 'list'; readonly nonNull: boolean; readonly item: Shape }
+  | { readonly kind: 'object'; readonly nonNull: boolean; readonly selection: Selection };
+
+/** A place in the answer that may become null. */
+interface Slot {
+  readonly holder: Record<string, unknown> | unknown[];
+  readonly key: string | number;
+  readonly nonNull: boolean;
+  readonly parent: Slot | undefined;
+  /** It was set to null for what failed inside. */
+  dead?: boolean;
+}
+
+interface Entry {
+  readonly source: unknown;
+  readonly into: Record<string, unknown>;
+  /** Of the object itself; none for the root. */
+  readonly slot: Slot | undefined;
+}
+
+type Variables = Readonly<Record<string, unknown>>;
+
+/** Plans of one query: one for each way its @skip and @include can go. */
+const MOST_PLANS = 64;
+const NO_ARGS: Readonly<Record<string, unknown>> = {};
+
+/** Undefined where the query asks for the schema itself, or for a member that no plain object has. */
+export function compileQuery(
+  schema: GraphQLSchema,
+  document: DocumentNode,
+  operation: OperationDefinitionNode,
+): CompiledQuery | undefined {
+  const root = operation.operation === 'mutation' ? schema.getMutationType() : schema.getQueryType();
+  if (!root || operation.operation === 'subscription') return undefined;
+  const maker = new PlanMaker(schema, document);
+  const switches = maker.switches(operation.selectionSet);
+  if (!switches) return undefined;
+  const plans = new Map<string, Selection>();
+  const definitions = operation.variableDefinitions ?? [];
+  const serial = operation.operation === 'mutation';
+  return {
+    async run(context, given) {
+      let variables: Variables = NO_ARGS;
+      if (definitions.length) {
+        const read = getVariableValues(schema, definitions, given ?? {}, { maxErrors: 50 });
+        if (read.errors) return { errors: read.errors };
+        variables = read.coerced;
+      }
+      const key = switches.length ? JSON.stringify(switches.map((s) => variables[s] === true)) : '';
+      let plan = plans.get(key);
+      if (!plan) {
+        plan = maker.selection(root, [operation.selectionSet], variables, []);
+        if (plans.size >= MOST_PLANS) plans.clear();
+        plans.set(key, plan);
+      }
+      return new Execution(context, variables).root(plan, serial);
+    },
+  };
+}
+
+class PlanMaker {
+  private readonly fragments = new Map<string, FragmentDefinitionNode>();
+
+  constructor(
+    private readonly schema: GraphQLSchema,
+    document: DocumentNode,
+  ) {
+    for (const d of document.definitions) if (d.kind === Kind.FRAGMENT_DEFINITION) this.fragments.set(d.name.value, d);
+  }
+
+  /** Variables that decide what is in the answer; undefined where there is no plan. */
+  switches(set: SelectionSetNode): readonly string[] | undefined {
+    const names = new Set<string>();
+    const seen = new Set<string>();
+    const walk = (s: SelectionSetNode): boolean =>
+      s.selections.every((x) => {
+        for (const d of x.directives ?? [])
+          for (const a of d.arguments ?? []) if (a.value.kind === Kind.VARIABLE) names.add(a.value.name.value);
+        if (x.kind === Kind.FIELD && x.alias?.value === '__proto__') return false;
+        if (x.kind === Kind.FIELD)
+          return x.name.value !== '__schema' && x.name.value !== '__type' && (!x.selectionSet || walk(x.selectionSet));
+        if (x.kind === Kind.INLINE_FRAGMENT) return walk(x.selectionSet);
+        if (seen.has(x.name.value)) return true;
+        seen.add(x.name.value);
+        return walk(this.fragments.get(x.name.value)!.selectionSet);
+      });
+    return walk(set) ? [...names] : undefined;
+  }
+
+  selection(
+    type: GraphQLObjectType,
+    sets: readonly SelectionSetNode[],
+    variables: Variables,
+    path: readonly string[],
+  ): Selection {
+    const collected = new Map<string, FieldNode[]>();
+    const opened = new Set<string>();
+    for (const set of sets) this.collect(type, set, variables, collected, opened);
+    const fields = [...collected].map(([key, nodes]) => this.field(type, key, nodes, variables, [...path, key]));
+    const gathers = fields.some((f) => f.field?.extensions.together !== undefined || gathersBelow(f.shape));
+    return { fields, gathers };
+  }
+
+  /** CollectFields (§6.3.2). */
+  private collect(
+    type: GraphQLObjectType,
+    set: SelectionSetNode,
+    variables: Variables,
+    into: Map<string, FieldNode[]>,
+    opened: Set<string>,
+  ): void {
+    for (const s of set.selections) {
+      if (getDirectiveValues(GraphQLSkipDirective, s, variables)?.if === true) continue;
+      if (getDirectiveValues(GraphQLIncludeDirective, s, variables)?.if === false) continue;
+      if (s.kind === Kind.FIELD) {
+        const key = s.alias?.value ?? s.name.value;
+        const have = into.get(key);
+        if (have) have.push(s);
+        else into.set(key, [s]);
+        continue;
+      }
+      if (s.kind === Kind.FRAGMENT_SPREAD) {
+        if (opened.has(s.name.value)) continue;
+        opened.add(s.name.value);
+      }
+      const fragment = s.kind === Kind.FRAGMENT_SPREAD ? this.fragments.get(s.name.value)! : s;
+      const wanted = fragment.typeCondition && typeFromAST(this.schema, fragment.typeCondition);
+      if (wanted === undefined || wanted === type) this.collect(type, fragment.selectionSet, variables, into, opened);
+    }
+  }
+
+  private field(
+    type: GraphQLObjectType,
+    key: string,
+    nodes: readonly FieldNode[],
+    variables: Variables,
+    path: readonly string[],
+  ): FieldPlan {
+    const [first] = nodes;
+    const name = first!.name.value;
+    const info = { path: { prev: undefined, key: path.join('.') } };
+    if (name === '__typename')
+      return {
+        ...{ key, nodes, info, parent: type.name, constant: type.name },
+        shape: { kind: 'leaf', nonNull: true, type: GraphQLString },
+      };
+    const field = type.getFields()[name]!;
+    const { property } = field.extensions;
+    const fixed = !(first!.arguments ?? []).some((a) => holdsVariable(a.value));
+    return {
+      ...{ key, nodes, info, parent: type.name, field },
+      ...(typeof property === 'string' && { property }),
+      // Arguments that are wrong come out as an error of the field, each time.
+      ...(fixed && !field.args.length && { args: NO_ARGS }),
+      ...(fixed && field.args.length && attemptArgs(field, first!)),
+      shape: this.shape(field.type, nodes, variables, path),
+    };
+  }
+
+  private shape(
+    type: GraphQLOutputType,
+    nodes: readonly FieldNode[],
+    variables: Variables,
+    path: readonly string[],
+    nonNull = false,
+  ): Shape {
+    if (isNonNullType(type)) return this.shape(type.ofType as GraphQLOutputType, nodes, variables, path, true);
+    if (isListType(type)) return { kind: 'list', nonNull, item: this.shape(type.ofType, nodes, variables, path) };
+    if (isLeafType(type)) return { kind: 'leaf', nonNull, type };
+    if (!isObjectType(type)) throw new Error(`${type.name} is no object, and this graph has nothing else`);
+    const sets = nodes.flatMap((n) => (n.selectionSet ? [n.selectionSet] : []));
+    return { kind: 'object', nonNull, selection: this.selection(type, sets, variables, path) };
+  }
+}
+
+const gathersBelow = (s: Shape): boolean =>
+  s.kind === 'list' ? gathersBelow(s.item) : s.kind === 'object' && s.selection.gathers;
+
+const holdsVariable = (v: unknown): boolean =>
+  v !== null &&
+  typeof v === 'object' &&
+  ((v as { kind?: string }).kind === Kind.VARIABLE ||
+    Object.entries(v).some(([k, x]) => k !== 'loc' && (Array.isArray(x) ? x.some(holdsVariable) : holdsVariable(x))));
+
+function attemptArgs(field: GraphQLField<unknown, unknown>, node: FieldNode): { args?: Record<string, unknown> } {
+  try {
+    return { args: getArgumentValues(field, node, {}) };
+  } catch {
+    return {};
+  }
+}
+
+class Execution {
+  private readonly errors: GraphQLError[] = [];
+  private lost = false;
+
+  constructor(
+    private readonly context: unknown,
+    private readonly variables: Variables,
+  ) {}
+
+  async root(plan: Selection, serial: boolean): Promise<CompiledResult> {
+    const into = emptyFor(plan);
+    const entry: Entry[] = [{ source: undefined, into, slot: undefined }];
+    if (serial)
+      for (const field of plan.fields) {
+        const waits: Promise<void>[] = [];
+        this.field(field, entry, waits);
+        await Promise.all(waits);
+        if (this.lost) break;
+      }
+    else await this.selection(plan, entry);
+    return { data: this.lost ? null : into, ...(this.errors.length && { errors: this.errors }) };
+  }
+
+  /** One selection for all objects of a level. */
+  private selection(plan: Selection, entries: readonly Entry[]): Promise<unknown> | undefined {
+    const waits: Promise<void>[] = [];
+    for (const field of plan.fields) this.field(field, entries, waits);
+    return waits.length ? Promise.all(waits) : undefined;
+  }
+
+  private field(plan: FieldPlan, entries: readonly Entry[], waits: Promise<void>[]): void {
+    const { key, property, shape } = plan;
+    if (plan.constant !== undefined) {
+      for (const e of entries) e.into[key] = plan.constant;
+      return;
+    }
+    if (property !== undefined) {
+      const below: Entry[] = [];
+      for (const e of entries) {
+        const { source } = e;
+        const value =
+          source !== null && typeof source === 'object' && Object.hasOwn(source, property)
+            ? (source as Record<string, unknown>)[property]
+            : undefined;
+        // Texts as they are: most of every answer.
+        if (shape.kind === 'leaf' && shape.type === GraphQLString && typeof value === 'string') e.into[key] = value;
+        else this.place(plan, value, e, below);
+      }
+      this.descend(plan.shape, below, waits);
+      return;
+    }
+    const together = below(plan.shape)?.gathers ? [] : undefined;
+    const settled: Promise<void>[] = [];
+    for (const e of entries) {
+      // Nobody is called for what is null already.
+      if (this.errors.length && isDead(e.slot)) continue;
+      let value: unknown;
+      try {
+        const args = plan.args ?? getArgumentValues(plan.field!, plan.nodes[0]!, this.variables);
+        value = plan.field!.resolve!(e.source, args, this.context, plan.info as never);
+      } catch (error) {
+        this.fail(plan, error, slotOf(plan, e));
+        continue;
+      }
+      if (!(value instanceof Promise)) {
+        const found: Entry[] = together ?? [];
+        this.place(plan, value, e, found);
+        if (!together) this.descend(plan.shape, found, waits);
+        continue;
+      }
+      const done = (value as Promise<unknown>).then(
+        (v) => {
+          const found: Entry[] = together ?? [];
+          this.place(plan, v, e, found);
+          return together ? undefined : this.below(plan.shape, found);
+        },
+        (error: unknown) => {
+          this.fail(plan, error, slotOf(plan, e));
+          return undefined;
+        },
+      );
+      (together ? settled : waits).push(done as Promise<void>);
+    }
+    if (!together) return;
+    const rest = () => this.below(plan.shape, together) as Promise<void> | undefined;
+    if (settled.length) waits.push(Promise.all(settled).then(rest));
+    else this.descend(plan.shape, together, waits);
+  }
+
+  private descend(shape: Shape, found: readonly Entry[], waits: Promise<void>[]): void {
+    const wait = this.below(shape, found);
+    if (wait) waits.push(wait as Promise<void>);
+  }
+
+  private below(shape: Shape, found: readonly Entry[]): Promise<unknown> | undefined {
+    const alive = this.errors.length ? found.filter((e) => !isDead(e.slot)) : found;
+    return alive.length ? this.selection(below(shape)!, alive) : undefined;
+  }
+
+  private place(plan: FieldPlan, value: unknown, e: Entry, found: Entry[]): void {
+    const slot = slotOf(plan, e);
+    try {
+      const done = this.complete(plan, plan.shape, value, slot, found);
+      // Something inside may have made it null meanwhile.
+      if (!slot.dead) e.into[plan.key] = done;
+    } catch (error) {
+      this.fail(plan, error, slot);
+    }
+  }
+
+  /** CompleteValue (§6.4.3); objects come back empty, and are filled as entries of the next level. */
+  private complete(plan: FieldPlan, shape: Shape, value: unknown, slot: Slot, found: Entry[]): unknown {
+    if (value instanceof Error) throw value;
+    if (value === null || value === undefined) {
+      if (shape.nonNull)
+        throw new Error(`Cannot return null for non-nullable field ${plan.parent}.${plan.field!.name}.`);
+      return null;
+    }
+    if (shape.kind === 'leaf') {
+      // The digits of the backend are the caller's too.
+      if (value instanceof Digits && shape.type === GraphQLFloat) return value;
+      const out: unknown = shape.type.serialize(value);
+      if (out === null || out === undefined)
+        throw new Error(
+          `Expected \`${String(shape.type)}.serialize(${JSON.stringify(value)})\` to return non-nullable value, returned: ${String(out)}`,
+        );
+      return out;
+    }
+    if (shape.kind === 'object') {
+      const into = emptyFor(shape.selection);
+      found.push({ source: value, into, slot });
+      return into;
+    }
+    if (!Array.isArray(value))
+      throw new GraphQLError(`Expected Iterable, but did not find one for field "${plan.parent}.${plan.field!.name}".`);
+    const out = new Array<unknown>(value.length);
+    const { item } = shape;
+    for (let i = 0; i < value.length; i++) {
+      const own: Slot = { holder: out, key: i, nonNull: item.nonNull, parent: slot };
+      try {
+        const done = this.complete(plan, item, value[i], own, found);
+        out[i] = own.dead ? null : done;
+      } catch (error) {
+        this.fail(plan, error, own);
+      }
+    }
+    return out;
+  }
+
+  /** A field that failed is null, or what holds it is, up to where null may stand (§6.4.4). */
+  private fail(plan: FieldPlan, error: unknown, slot: Slot): void {
+    if (this.lost || isDead(slot)) return;
+    const path: (string | number)[] = [];
+    for (let s: Slot | undefined = slot; s; s = s.parent) path.unshift(s.key);
+    this.errors.push(locatedError(error, plan.nodes, path));
+    let at: Slot | undefined = slot;
+    while (at?.nonNull) {
+      at.dead = true;
+      at = at.parent;
+    }
+    if (!at) {
+      this.lost = true;
+      return;
+    }
+    at.dead = true;
+    (at.holder as Record<string | number, unknown>)[at.key] = null;
+  }
+}
+
+function isDead(slot: Slot | undefined): boolean {
+  for (let s = slot; s; s = s.parent) if (s.dead) return true;
+  return false;
+}
+
+const below = (s: Shape): Selection | undefined =>
+  s.kind === 'leaf' ? undefined : s.kind === 'list' ? below(s.item) : s.selection;
+
+const slotOf = (plan: FieldPlan, e: Entry): Slot => ({
+  holder: e.into,
+  key: plan.key,
+  nonNull: plan.shape.nonNull,
+  parent: e.slot,
+});
+
+/** All members in the order of the query, whenever their values come. */
+function emptyFor(plan: Selection): Record<string, unknown> {
+  const out: Record<string, unknown> = {};
+  for (const f of plan.fields) out[f.key] = null;
+  return out;
+}
