@@ -61,7 +61,13 @@ function splitQuery(path: string): [string, string] {
   return cut < 0 ? [path, ''] : [path.slice(0, cut), path.slice(cut)];
 }
 
-function pathValues(template: string, url: string): Record<string, string> {
+/** Values of a path by the names in its template. */
+const matchers = new Map<string, { readonly pattern: RegExp; readonly names: readonly string[] }>();
+const MOST_MATCHERS = 5000;
+
+function matcherFor(template: string) {
+  let made = matchers.get(template);
+  if (made) return made;
   const names: string[] = [];
   const pattern = template
     .split(/(\{[^}]*\})/)
@@ -71,7 +77,14 @@ function pathValues(template: string, url: string): Record<string, string> {
       return '([^/]*)';
     })
     .join('');
-  const m = new RegExp(`^${pattern}$`).exec(url);
+  if (matchers.size >= MOST_MATCHERS) matchers.clear();
+  matchers.set(template, (made = { pattern: new RegExp(`^${pattern}$`), names }));
+  return made;
+}
+
+function pathValues(template: string, url: string): Record<string, string> {
+  const { pattern, names } = matcherFor(template);
+  const m = names.length ? pattern.exec(url) : null;
   return Object.fromEntries(names.map((name, i) => [name, decode(m?.[i + 1] ?? '')]));
 }
 
@@ -85,6 +98,7 @@ function decode(text: string): string {
 
 function queryValues(search: string): Record<string, string | string[]> {
   const out: Record<string, string | string[]> = {};
+  if (!search) return out;
   for (const [name, value] of new URLSearchParams(search)) {
     const have = out[name];
     if (have === undefined) out[name] = value;

@@ -69,8 +69,7 @@ export class TypeMaker {
     if (typesOf(s).includes('array'))
       return new GraphQLList(this.neededIn(this.input(s.items ?? {}, name), s.items ?? {}));
     const object = objectOf(s, this.types);
-    if (!object?.properties || !Object.keys(object.properties).length || hasForms(s))
-      return this.simple(s, name);
+    if (!object?.properties || !Object.keys(object.properties).length || hasForms(s)) return this.simple(s, name);
     const known = this.inputs.get(name);
     if (known) return known;
     const made = new GraphQLInputObjectType({

@@ -127,7 +127,10 @@ export class ValidatorSet {
 
   private objectRule(s: JsonSchema): Validator {
     const properties = new Map(
-      Object.entries(s.properties ?? {}).map(([name, schema]) => [name, this.compile(schema)]),
+      Object.entries(s.properties ?? {}).map(([name, schema]) => [
+        name,
+        { rule: this.compile(schema), part: `/${escapePointer(name)}` },
+      ]),
     );
     const required = s.required ?? [];
     const extra = typeof s.additionalProperties === 'object' ? this.compile(s.additionalProperties) : undefined;
@@ -144,7 +147,12 @@ export class ValidatorSet {
       for (const key of Object.keys(object)) {
         if (object[key] === undefined) continue;
         n++;
-        const rule = properties.get(key) ?? (patterns.some((r) => r?.test(key)) ? NOTHING : extra);
+        const known = properties.get(key);
+        if (known) {
+          known.rule(object[key], p + known.part, report);
+          continue;
+        }
+        const rule = patterns.some((r) => r?.test(key)) ? NOTHING : extra;
         if (rule) rule(object[key], `${p}/${escapePointer(key)}`, report);
         else if (closed)
           report({

@@ -93,9 +93,10 @@ function demand(
   reply: BackendReply,
   mediaType: string,
 ): void {
-  const names = operation.http!.replies.map((r) => r.status).join(', ');
-  if (!declared)
+  if (!declared) {
+    const names = operation.http!.replies.map((r) => r.status).join(', ');
     throw breaks(backend, [{ pointer: '', words: `status ${reply.status} is none of ${names}`, kind: 'type' }]);
+  }
   if (!declared.media.length || reply.body.isEmpty || declared.media.some((m) => sameMedia(m.mediaType, mediaType)))
     return;
   throw breaks(backend, [
