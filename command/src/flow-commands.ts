@@ -192,7 +192,9 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
   process.stdout.write(`listening on ${address}\n`);
   for (const document of documents)
     for (const door of document.doors)
-      process.stdout.write(`${kindOf(document)} ${document.api.name}, door ${door.name}: ${address}${door.path}\n`);
+      process.stdout.write(
+        `${kindOf(document, door)} ${document.api.name}, door ${door.name}: ${address}${door.path}\n`,
+      );
   process.stdout.write(`control on http://127.0.0.1:${gateway.controlPort}\n`);
   await new Promise<void>((resolve) => {
     process.once('SIGTERM', resolve);
@@ -221,7 +223,8 @@ async function readSecrets(file: string): Promise<Record<string, string>> {
 /** The name of an API on a gateway of files: its file without folder and ending. */
 const slugOf = (file: string): string => file.replace(/^.*\//, '').replace(/\.(hinge\.)?(ya?ml|json)$/, '');
 
-function kindOf(document: FlowDocument): string {
+function kindOf(document: FlowDocument, door: FlowDocument['doors'][number]): string {
+  if (door.answers === 'graphql' || door.answers === 'events') return door.answers;
   const operations = Object.values(document.operations);
   if (operations.some((o) => o.soap)) return 'soap';
   return operations.some((o) => o.method === 'ANY') ? 'proxy' : 'rest';

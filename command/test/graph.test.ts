@@ -64,6 +64,7 @@ describe('one graph over SOAP and REST', () => {
     for (let i = 0; i < 400 && !out.includes('control on') && child.exitCode === null; i++)
       await new Promise((r) => setTimeout(r, 50));
     const address = /listening on (http:\/\/127\.0\.0\.1:\d+)/.exec(out)?.[1];
+    expect(out).toMatch(/^graphql .*, door graph: /m);
     expect([out, address]).toEqual([out, expect.any(String)]);
     const query = `query ($day: Date!) {
       getBerth(id: "N-07", officeCode: "TH-22") { berth { number quay } }

@@ -12,6 +12,7 @@ import { BATCH, EventError, eventsOf, STRUCTURED, toStructured, type TopicEvent 
 import { newEvent } from './hub';
 import { hubEntry, hubLinks } from './hub-door';
 import { BrokerFailure, type Delivery, type Listener, type TopicRef } from './ports';
+import { EventStream, SSE, sse, STREAM, streamOf } from './stream';
 import { dataChecker, publishTo, refOf } from './publishing';
 import { channelPath, type TopicDocument } from './topic';
 
@@ -25,15 +26,10 @@ export interface EventEntry {
   readonly streams?: true;
 }
 
-/** Milliseconds without an event after which a stream says that it is still there. */
-const HEARTBEAT_MS = 15_000;
-const RETRY_MS = 2000;
 /** Seconds that a long poll may wait, events that one reply may hold, events that one batch may hold. */
 const LONGEST_WAIT_S = 60;
 const MOST_POLLED = 500;
 const MOST_IN_BATCH = 1000;
-
-export const STREAM = 'text/event-stream';
 
 /** What callers see of the topics of a document: two operations for each. */
 export function eventEntries(document: FlowDocument, door: FlowDocument['doors'][number]): EventEntry[] {
@@ -195,7 +191,11 @@ function listening(
       };
       if (stream) {
         const text = socket ? socketText : ref.form === 'plain' ? plainText : structuredText;
-        const events = new EventStream(listener, shape, text, socket ? '' : `retry: ${RETRY_MS}\n\n`, !socket);
+        const texts = async (d: Delivery) => {
+          const shaped = await shape(d);
+          return shaped && text(shaped);
+        };
+        const events = new EventStream(listener, texts, socket ? {} : SSE);
         run.message = withLinks(streamOf(events, socket), links?.(run));
         return;
       }
@@ -263,65 +263,6 @@ async function poll(
   };
 }
 
-function streamOf(stream: EventStream, socket: boolean): Message {
-  // Whoever wants the body itself and not the stream gets none, and listens no longer.
-  const none = () => {
-    stream.close();
-    return Promise.resolve(new Uint8Array(0));
-  };
-  return socket
-    ? { status: 101, headers: {}, body: Body.ofSource(none, 'application/json', stream), format: 'events' }
-    : {
-        status: 200,
-        headers: { 'content-type': `${STREAM}; charset=utf-8`, 'cache-control': 'no-store', 'x-accel-buffering': 'no' },
-        body: Body.ofSource(none, STREAM, stream),
-        format: 'events',
-      };
-}
-
-/** Texts for one listener, as long as it is there. Whoever reads closes it when the connection goes. */
-export class EventStream implements AsyncIterable<string> {
-  constructor(
-    private readonly listener: Listener,
-    private readonly shape: Shape,
-    private readonly text: (d: Delivery) => string,
-    private readonly head: string,
-    private readonly beats: boolean,
-  ) {}
-
-  close(): void {
-    this.listener.close();
-  }
-
-  /** It fell too far behind: the reader may say so in its own way. */
-  get behind(): boolean {
-    return this.listener.ended === 'behind';
-  }
-
-  async *[Symbol.asyncIterator](): AsyncGenerator<string> {
-    try {
-      if (this.head) yield this.head;
-      for (;;) {
-        const d = await this.listener.next(HEARTBEAT_MS);
-        if (!d) {
-          if (this.listener.ended) return;
-          if (this.beats) yield ': still here\n\n';
-          continue;
-        }
-        const shaped = await this.shape(d);
-        if (shaped) yield this.text(shaped);
-      }
-    } finally {
-      this.listener.close();
-    }
-  }
-}
-
-/** HTML Standard, Server-sent events §9.2.5: a field for each line of the data; an id holds no line end. */
-function sse(id: string | undefined, event: string | undefined, data: string): string {
-  const lines = data.split(/\r\n|\r|\n/).map((l) => `data: ${l}\n`);
-  return `${id === undefined ? '' : `id: ${id.replace(/[\r\n\0]/g, '')}\n`}${event === undefined ? '' : `event: ${event}\n`}${lines.join('')}\n`;
-}
 const plainText = (d: Delivery): string =>
   'gap' in d ? sse(undefined, 'gap', d.gap) : sse(d.event.id, undefined, d.event.data.text());
 const structuredText = (d: Delivery): string =>

@@ -9,7 +9,8 @@ export {
   type TopicEvent,
 } from './event';
 export { EVENT_LIMITS, HeldTopics, TopicHubs, eventFrom, newEvent, payloadOf } from './hub';
-export { eventOperation, EventStream, STREAM } from './door';
+export { eventOperation } from './door';
+export { EventStream, SocketTalk, Stream, STREAM } from './stream';
 export {
   BrokerFailure,
   type BrokerMessage,

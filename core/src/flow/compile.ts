@@ -181,7 +181,7 @@ type Door = FlowDocument['doors'][number];
 
 /** The ways in of doors that do not show the operations one by one. */
 function entriesOf(document: FlowDocument, door: Door): (GraphEntry | EventEntry)[] | undefined {
-  if (door.answers === 'graphql') return graphEntries(document, fieldGuards(document, door.name));
+  if (door.answers === 'graphql') return graphEntries(document, fieldGuards(document, door.name), door.name);
   return door.answers === 'events' ? eventEntries(document, door) : undefined;
 }
 

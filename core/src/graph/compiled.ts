@@ -18,7 +18,12 @@ import { NO_ARGS, PlanMaker, type FieldPlan, type Selection, type Shape, type Va
  * agree with `execute` of the package `graphql`, which runs what is no plan: introspection.
  */
 export interface CompiledQuery {
-  run(context: unknown, variables: Readonly<Record<string, unknown>> | undefined): Promise<CompiledResult>;
+  /** `source`: of a subscription, the event as a member of the name of its field (§6.2.3.2). */
+  run(
+    context: unknown,
+    variables: Readonly<Record<string, unknown>> | undefined,
+    source?: unknown,
+  ): Promise<CompiledResult>;
 }
 
 export interface CompiledResult {
@@ -52,8 +57,8 @@ export function compileQuery(
   document: DocumentNode,
   operation: OperationDefinitionNode,
 ): CompiledQuery | undefined {
-  const root = operation.operation === 'mutation' ? schema.getMutationType() : schema.getQueryType();
-  if (!root || operation.operation === 'subscription') return undefined;
+  const root = schema.getRootType(operation.operation);
+  if (!root) return undefined;
   const maker = new PlanMaker(schema, document);
   const switches = maker.switches(operation.selectionSet);
   if (!switches) return undefined;
@@ -61,7 +66,7 @@ export function compileQuery(
   const definitions = operation.variableDefinitions ?? [];
   const serial = operation.operation === 'mutation';
   return {
-    async run(context, given) {
+    async run(context, given, source) {
       let variables: Variables = NO_ARGS;
       if (definitions.length) {
         const read = getVariableValues(schema, definitions, given ?? {}, { maxErrors: 50 });
@@ -75,7 +80,7 @@ export function compileQuery(
         if (plans.size >= MOST_PLANS) plans.clear();
         plans.set(key, plan);
       }
-      return new Execution(context, variables).root(plan, serial);
+      return new Execution(context, variables).root(plan, serial, source);
     },
   };
 }
@@ -89,9 +94,9 @@ class Execution {
     private readonly variables: Variables,
   ) {}
 
-  async root(plan: Selection, serial: boolean): Promise<CompiledResult> {
+  async root(plan: Selection, serial: boolean, source: unknown): Promise<CompiledResult> {
     const into = emptyFor(plan);
-    const entry: Entry[] = [{ source: undefined, into, slot: undefined }];
+    const entry: Entry[] = [{ source, into, slot: undefined }];
     if (serial)
       for (const field of plan.fields) {
         const waits: Promise<void>[] = [];

@@ -62,8 +62,7 @@ export function costOf(
       return price * calls + (below ? below(variables, times * size) : 0);
     };
   };
-  const root = operation.operation === 'mutation' ? schema.getMutationType() : schema.getQueryType();
-  const whole = selection(root ?? undefined, operation.selectionSet, undefined);
+  const whole = selection(schema.getRootType(operation.operation) ?? undefined, operation.selectionSet, undefined);
   const defaults = new Map(
     (operation.variableDefinitions ?? []).flatMap((v) =>
       v.defaultValue ? [[v.variable.name.value, valueFromASTUntyped(v.defaultValue)] as const] : [],

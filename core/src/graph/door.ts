@@ -1,4 +1,6 @@
-import { readJson, writeJson, JsonError } from '../codec/json';
+import { readJson, JsonError } from '../codec/json';
+import type { Delivery } from '../events/ports';
+import { EventStream, SSE, sse, STREAM, streamOf } from '../events/stream';
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import type { CompiledStep, Run } from '../flow/run';
 import type { FieldGuard } from '../guards/compile';
@@ -7,11 +9,9 @@ import { essence } from '../message/headers';
 import { lower } from '../message/digits';
 import type { Message } from '../message/message';
 import { Refusal } from '../problem';
-import { GraphQLError } from 'graphql';
-import { beyondCost, executeGraph, graphLimits, type GraphRequest, type GraphResult } from './execute';
-import { KeptQueries } from './kept';
-import { Calls } from './calls';
-import { graphOf } from './graph';
+import type { GraphRequest, GraphResult } from './execute';
+import { GraphService, resultText, type GraphSubscription } from './service';
+import { GRAPH_SOCKET, GraphTalk } from './socket';
 
 /** The way into a graph by HTTP (GraphQL over HTTP, draft of 2025: GET §5.2, POST §5.3, media types and statuses §6.4). */
 
@@ -22,39 +22,46 @@ export interface GraphEntry {
   readonly id: string;
   readonly operation: OperationDocument;
   readonly flow: readonly CompiledStep[];
+  /** Set where the reply may be a stream. */
+  readonly streams?: true;
 }
 
-/** What callers see of a graph: one path, POST and GET. */
-export function graphEntries(document: FlowDocument, guards: ReadonlyMap<string, FieldGuard>): GraphEntry[] {
-  const { schema } = graphOf(document);
-  const limits = graphLimits(document);
-  const kept = new KeptQueries(schema, limits, document.graph);
+/** What callers see of a graph: one path, POST and GET; by GET it becomes a WebSocket too. */
+export function graphEntries(
+  document: FlowDocument,
+  guards: ReadonlyMap<string, FieldGuard>,
+  door: string,
+): GraphEntry[] {
+  const service = new GraphService(document, guards, door);
   const step: CompiledStep = {
     kind: 'graph',
     at: '/0',
     async run(run) {
-      const request = await requestOf(run, kept);
-      const own = acceptsOwn(run.firstMessage.headers.accept);
-      const read = kept.allows(request.query) ? kept.readRequest(request) : NOT_KEPT;
+      const { headers } = run.firstMessage;
+      if (headers.upgrade?.toLowerCase() === 'websocket') {
+        run.message = socketOf(run, service);
+        return;
+      }
+      const request = await requestOf(run, service);
+      const own = acceptsOwn(headers.accept);
+      const read = service.read(request);
       if ('errors' in read) {
         run.message = answer({ errors: read.errors.map((e) => e.toJSON()) }, own ? 400 : 200, own);
         return;
       }
       if (read.kind === 'mutation' && run.request.method === 'GET')
         throw new Refusal('HNG-402', { detail: 'A mutation is sent by POST.', headers: { allow: 'POST' } });
-      const tooDear = beyondCost(read, request, limits);
-      if (tooDear) {
-        run.message = answer({ errors: [tooDear.toJSON()] }, own ? 400 : 200, own);
+      const stream = headers.accept?.toLowerCase().includes(STREAM) ?? false;
+      if (read.kind === 'subscription') {
+        if (!stream)
+          throw new Refusal('HNG-408', {
+            detail: `A subscription is answered as ${STREAM}, or over a WebSocket with ${GRAPH_SOCKET}.`,
+          });
+        const subscription = await service.subscribe(run, read, request, headers['last-event-id']);
+        run.message = streamOf(streamFor(subscription), false);
         return;
       }
-      const context = new Calls(run, document, guards, read.kind === 'query');
-      const result = await executeGraph(schema, read, request, context);
-      run.notes = {
-        ...run.notes,
-        calls: context.count,
-        saved: context.saved,
-        ...(run.observer && { made: context.made }),
-      };
+      const result = await service.answer(run, read, request);
       run.message = answer(result, own && !('data' in result) ? 400 : 200, own);
     },
   };
@@ -66,23 +73,41 @@ export function graphEntries(document: FlowDocument, guards: ReadonlyMap<string,
   });
   return [
     { id: 'graph', operation: operation('POST'), flow: [step] },
-    { id: 'graph', operation: operation('GET'), flow: [step] },
+    { id: 'graph', operation: operation('GET'), flow: [step], streams: true },
   ];
 }
 
-const NOT_KEPT = {
-  errors: [new GraphQLError('Only queries that are kept here are answered; name one by documentId.')],
-};
+/** GraphQL over Server-Sent Events, one stream for one operation (its text is public; from memory): next for each result, complete at the end. */
+function streamFor({ listener, result }: GraphSubscription): EventStream {
+  const text = async (d: Delivery) => {
+    const made = await result(d);
+    return made && sse('event' in d ? d.event.id : undefined, 'next', resultText(made));
+  };
+  return new EventStream(listener, text, { ...SSE, tail: sse(undefined, 'complete', '') });
+}
+
+function socketOf(run: Run, service: GraphService): Message {
+  const offered = (run.firstMessage.headers['sec-websocket-protocol'] ?? '').split(',').map((p) => p.trim());
+  if (!offered.includes(GRAPH_SOCKET))
+    throw new Refusal('HNG-403', { detail: `A WebSocket is opened here with the subprotocol ${GRAPH_SOCKET}.` });
+  // What one operation does to its run is nothing to the others.
+  const own = run.fork();
+  return streamOf(
+    new GraphTalk(
+      service,
+      () => own.fork(),
+      (payload) => requestFrom(payload, service),
+    ),
+    true,
+  );
+}
 
 function answer(result: GraphResult, status: number, own: boolean): Message {
   const mediaType = own ? `${OWN}; charset=utf-8` : `${PLAIN}; charset=utf-8`;
   return {
     status,
     headers: { 'content-type': mediaType },
-    body: Body.ofText(
-      writeJson({ ...('data' in result && { data: result.data }), ...(result.errors && { errors: result.errors }) }),
-      mediaType,
-    ),
+    body: Body.ofText(resultText(result), mediaType),
     format: 'JSON',
   };
 }
@@ -90,9 +115,10 @@ function answer(result: GraphResult, status: number, own: boolean): Message {
 /** A client that names the media type of the draft gets it; one that does not is an older one. */
 const acceptsOwn = (accept: string | undefined): boolean => accept?.toLowerCase().includes(OWN) ?? false;
 
-async function requestOf(run: Run, kept: KeptQueries): Promise<GraphRequest> {
-  const wrong = (words: string) =>
-    new Refusal('HNG-403', { detail: words, errors: [{ pointer: '', code: 'graphql', detail: words }] });
+const wrong = (words: string) =>
+  new Refusal('HNG-403', { detail: words, errors: [{ pointer: '', code: 'graphql', detail: words }] });
+
+async function requestOf(run: Run, service: GraphService): Promise<GraphRequest> {
   const parse = (text: string, what: string): unknown => {
     try {
       return lower(readJson(text));
@@ -117,16 +143,21 @@ async function requestOf(run: Run, kept: KeptQueries): Promise<GraphRequest> {
     if (type === undefined || essence(type) !== PLAIN)
       throw new Refusal('HNG-406', { detail: `The body must be ${PLAIN}; it is ${type ?? 'of no type'}.` });
     await run.message.body.load();
-    const value = parse(run.message.body.text(), 'The body');
-    if (value === null || typeof value !== 'object' || Array.isArray(value))
-      throw wrong('The body must be an object with query.');
-    given = value as Record<string, unknown>;
+    return requestFrom(parse(run.message.body.text(), 'The body'), service);
   }
+  return requestFrom(given, service);
+}
+
+/** The members of a request (GraphQL over HTTP §5.1). Throws Refusal. */
+async function requestFrom(value: unknown, service: GraphService): Promise<GraphRequest> {
+  if (value === null || typeof value !== 'object' || Array.isArray(value))
+    throw wrong('The body must be an object with query.');
+  const given = value as Record<string, unknown>;
   const { variables, operationName, documentId } = given;
   if (documentId !== undefined && typeof documentId !== 'string') throw wrong('documentId must be a text.');
   if (documentId !== undefined && given.query !== undefined)
     throw wrong('query and documentId exclude each other: send one of them.');
-  const query = documentId === undefined ? given.query : await kept.textOf(documentId);
+  const query = documentId === undefined ? given.query : await service.kept.textOf(documentId);
   if (documentId !== undefined && query === undefined) throw wrong(`There is no query ${documentId} here.`);
   if (typeof query !== 'string' || !query.trim()) throw wrong('query is missing: the text of a GraphQL document.');
   if (variables !== undefined && variables !== null && (typeof variables !== 'object' || Array.isArray(variables)))

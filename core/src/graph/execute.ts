@@ -145,11 +145,14 @@ export async function executeGraph(
   read: ReadQuery,
   request: GraphRequest,
   contextValue: unknown,
+  /** Of a subscription: the event, as a member of the name of its field. */
+  rootValue?: unknown,
 ): Promise<GraphResult> {
   const result = read.compiled
-    ? await read.compiled.run(contextValue, request.variables)
+    ? await read.compiled.run(contextValue, request.variables, rootValue)
     : await execute({
         schema,
+        rootValue,
         document: read.document,
         contextValue,
         variableValues: request.variables,

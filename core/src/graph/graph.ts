@@ -13,12 +13,13 @@ import {
 import { isDescribed } from '../export/openapi';
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import { finding, type Finding } from '../problem';
+import type { JsonSchema } from '../schema';
 import type { GraphCall, GraphContext } from './context';
 import { joinResolver, joinSchema, MOST_TOGETHER } from './joins';
 import { camel, graphName, named, pascal, TypeMaker } from './types';
 import { original, placed, valueOf, type GraphParameter } from './values';
 
-/** One graph over the operations of a document: queries from the safe ones, mutations from the rest, joins between types. */
+/** One graph over the operations of a document: queries from the safe ones, mutations from the rest, subscriptions from topics, joins between types. */
 
 export interface Graph {
   readonly schema: GraphQLSchema;
@@ -121,6 +122,19 @@ export function graphOf(document: FlowDocument): Graph {
       );
     (SAFE.has(o.method) ? queries : mutations)[name] = fieldOf(id, o);
   }
+  const subscriptions: GraphQLFieldConfigMap<unknown, unknown> = {};
+  const heard = Object.entries(document.topics ?? {}).filter(([, t]) => t.door?.listen !== false);
+  for (const [name, topic, t] of named(heard, camel)) {
+    // Events that are mapped for who listens have the form of the map, and no schema tells it.
+    const schema = t.door?.data === undefined ? (t.schema as JsonSchema | undefined) : undefined;
+    subscriptions[name] = {
+      type: maker.output(schema ?? {}, `${pascal(topic)}Event`),
+      description: [t.title, t.description].filter(Boolean).join('\n\n') || undefined,
+      args: { after: { type: GraphQLString, description: 'Id of the last event that was had' } },
+      extensions: { topic, property: name },
+      resolve: (source) => (source as Record<string, unknown>)[name],
+    };
+  }
   // A schema without a query is none (§3.3.1).
   if (!Object.keys(queries).length)
     queries.version = { type: GraphQLString, description: 'Version of the API', resolve: () => document.api.version };
@@ -128,6 +142,9 @@ export function graphOf(document: FlowDocument): Graph {
     description: document.api.description,
     query: new GraphQLObjectType({ name: 'Query', fields: queries }),
     ...(Object.keys(mutations).length && { mutation: new GraphQLObjectType({ name: 'Mutation', fields: mutations }) }),
+    ...(Object.keys(subscriptions).length && {
+      subscription: new GraphQLObjectType({ name: 'Subscription', fields: subscriptions }),
+    }),
   });
   for (const [wanted, given] of maker.clashes)
     findings.push(

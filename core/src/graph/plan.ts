@@ -27,7 +27,8 @@ export interface PlannedCall {
 }
 
 export interface PlannedQuery {
-  readonly kind: 'query' | 'mutation';
+  /** What a subscription calls it calls for each event. */
+  readonly kind: 'query' | 'mutation' | 'subscription';
   readonly calls: readonly PlannedCall[];
   /** At most, without variables. */
   readonly cost: number;
@@ -52,7 +53,6 @@ export function planQuery(
   const operation =
     operationName === undefined ? operations[0] : operations.find((o) => o.name?.value === operationName);
   if (!operation) return operationName === undefined ? 'there is no query' : `there is no operation ${operationName}`;
-  if (operation.operation === 'subscription') return 'there are no subscriptions here';
   const fragments = new Map(
     document.definitions.flatMap((d) => (d.kind === Kind.FRAGMENT_DEFINITION ? [[d.name.value, d] as const] : [])),
   );

@@ -233,6 +233,12 @@ export const CODES = {
     remedy: 'Send the content type that the operation names.',
   },
   'HNG-407': { severity: 'error', title: 'The gateway is going down', status: 503, remedy: 'Send the request again.' },
+  'HNG-408': {
+    severity: 'error',
+    title: 'No form of the answer suits the caller',
+    status: 406,
+    remedy: 'Send an Accept header that allows the form that is named.',
+  },
   'HNG-410': { severity: 'error', title: 'A key is needed', status: 401, remedy: 'Send a live key of your app.' },
   'HNG-411': { severity: 'error', title: 'Too many calls', status: 429, remedy: 'Wait as long as Retry-After says.' },
   'HNG-412': { severity: 'error', title: 'Not let in', status: 403, remedy: 'Call from a network that is allowed.' },

@@ -1,4 +1,4 @@
-import { endToEndList, EventStream, type Message } from '@hinge/core';
+import { endToEndList, Stream, type Message } from '@hinge/core';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { Readable } from 'node:stream';
 import { ReplySource } from '../reply-source';
@@ -30,12 +30,12 @@ export function write(req: IncomingMessage, res: ServerResponse, reply: Message,
       } else body.stream.pipe(res);
       return;
     }
-    if (body.stream instanceof EventStream && req.method === 'HEAD') {
+    if (body.stream instanceof Stream && req.method === 'HEAD') {
       body.stream.close();
       res.end();
       return;
     }
-    const stream = body.stream instanceof EventStream ? readableOf(body.stream, req) : (body.stream as Readable);
+    const stream = body.stream instanceof Stream ? readableOf(body.stream, req) : (body.stream as Readable);
     stream.once('error', () => res.destroy());
     res.once('close', () => stream.destroy());
     stream.pipe(res);
@@ -65,7 +65,7 @@ const latin1 = (bytes: Uint8Array): string =>
   Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1');
 
 /** Events as they come, until the connection goes. */
-function readableOf(events: EventStream, req: IncomingMessage): Readable {
+function readableOf(events: Stream, req: IncomingMessage): Readable {
   // Waiting for the next event would hold the connection's end up.
   req.socket.once('close', () => events.close());
   req.socket.setNoDelay(true);

@@ -46,6 +46,8 @@ export class GatewayServer {
   private givesTokens = false;
   private inFlight = 0;
   private draining = false;
+  /** Connections without a request so far. */
+  private readonly unused = new Set<Socket>();
   private readonly sockets = new Sockets({
     listen: (req) => this.ask(req, 'GET', Body.empty(), {}),
     publish: (req, text) =>
@@ -70,7 +72,12 @@ export class GatewayServer {
     };
     this.server = asked ? createTlsServer({ ...bounds, ...asked }, take) : createServer(bounds, take);
     this.server.on('connection', writeWhole);
+    this.server.on(asked ? 'secureConnection' : 'connection', (socket: Socket) => {
+      this.unused.add(socket);
+      socket.once('close', () => this.unused.delete(socket));
+    });
     this.server.on('upgrade', (req: IncomingMessage, socket: Duplex, head: Buffer) => {
+      this.unused.delete(req.socket);
       if (this.isSocket(req)) void this.sockets.upgrade(req, socket, head);
       else withoutUpgrade(req, socket as Socket, head, (q, s) => this.take(q, s));
     });
@@ -121,6 +128,8 @@ export class GatewayServer {
     this.sockets.close();
     const closed = new Promise<void>((resolve) => this.server.close(() => resolve()));
     this.server.closeIdleConnections();
+    // Node takes a connection that never had a request for a busy one.
+    for (const socket of this.unused) socket.destroy();
     // A connection whose request has just ended is idle only now.
     const idle = setInterval(() => this.server.closeIdleConnections(), 50);
     const force = setTimeout(() => this.server.closeAllConnections(), GATEWAY_LIMITS.drainMs);
@@ -132,6 +141,7 @@ export class GatewayServer {
   readonly neighbour = (name: string): CompiledApi | undefined => this.byName.get(name);
 
   private take(req: IncomingMessage, res: ServerResponse): void {
+    this.unused.delete(req.socket);
     const started = this.options.ports.clock.now();
     const trace = traceContext(req.headers.traceparent as string | undefined);
     this.inFlight++;

@@ -1,4 +1,4 @@
-import { EventStream, refusalMessage, Refusal, type Message } from '@hinge/core';
+import { refusalMessage, Refusal, SocketTalk, Stream, type Message } from '@hinge/core';
 import { STATUS_CODES, type IncomingMessage } from 'node:http';
 import type { Duplex } from 'node:stream';
 import { WebSocketServer, type WebSocket } from 'ws';
@@ -10,13 +10,10 @@ export interface SocketWays {
   publish(req: IncomingMessage, text: string): Promise<Message>;
 }
 
-/** WebSockets (RFC 6455): events go out as CloudEvents in JSON, one to a message; what comes in is published, and answered by a message. */
+/** WebSockets (RFC 6455): events go out as CloudEvents in JSON, one to a message; what comes in is published, and answered by a message. A talk has a protocol of its own. */
 export class Sockets {
-  private readonly ws = new WebSocketServer({
-    noServer: true,
-    maxPayload: GATEWAY_LIMITS.socketMessageBytes,
-    handleProtocols: (wanted) => (wanted.has('cloudevents.json') ? 'cloudevents.json' : false),
-  });
+  private readonly ws = serverFor('cloudevents.json');
+  private readonly talks = new Map<string, WebSocketServer>();
 
   constructor(private readonly ways: SocketWays) {}
 
@@ -26,8 +23,8 @@ export class Sockets {
       .listen(req)
       .catch((error: unknown) => refusalMessage(new Refusal('HNG-420', { cause: error }), req.url ?? '/', ''));
     const { stream } = reply.body;
-    if (reply.status !== 101 || !(stream instanceof EventStream)) {
-      if (stream instanceof EventStream) stream.close();
+    if (reply.status !== 101 || !(stream instanceof Stream)) {
+      if (stream instanceof Stream) stream.close();
       refuse(socket, reply);
       return;
     }
@@ -35,14 +32,22 @@ export class Sockets {
       stream.close();
       return;
     }
-    this.ws.handleUpgrade(req, socket, head, (client) => void this.serve(client, req, stream));
+    this.serverOf(stream).handleUpgrade(req, socket, head, (client) => void this.serve(client, req, stream));
   }
 
   close(): void {
-    for (const client of this.ws.clients) client.close(1001, 'the gateway is going');
+    for (const server of [this.ws, ...this.talks.values()])
+      for (const client of server.clients) client.close(1001, 'the gateway is going');
   }
 
-  private async serve(client: WebSocket, req: IncomingMessage, stream: EventStream): Promise<void> {
+  private serverOf(stream: Stream): WebSocketServer {
+    if (!(stream instanceof SocketTalk)) return this.ws;
+    let server = this.talks.get(stream.protocol);
+    if (!server) this.talks.set(stream.protocol, (server = serverFor(stream.protocol)));
+    return server;
+  }
+
+  private async serve(client: WebSocket, req: IncomingMessage, stream: Stream): Promise<void> {
     let alive = true;
     const beat = setInterval(() => {
       if (!alive) {
@@ -71,6 +76,11 @@ export class Sockets {
         return;
       }
       const text = (data as Buffer).toString('utf8');
+      if (stream instanceof SocketTalk) {
+        waiting--;
+        stream.take(text);
+        return;
+      }
       // One after the other: what one sender sends stays in its order.
       work = work.then(async () => {
         const reply = await this.ways.publish(req, text);
@@ -84,12 +94,22 @@ export class Sockets {
       for await (const text of stream) {
         await new Promise<void>((resolve, reject) => client.send(text, (error) => (error ? reject(error) : resolve())));
       }
-      client.close(stream.behind ? 1013 : 1000, stream.behind ? 'too far behind: come back with ?after=' : '');
+      const own = stream instanceof SocketTalk ? stream.closing : undefined;
+      if (own) client.close(own.code, own.words);
+      else client.close(stream.behind ? 1013 : 1000, stream.behind ? 'too far behind: come back with ?after=' : '');
     } catch {
       client.terminate();
     }
   }
 }
+
+/** Takes one subprotocol, where the other side offers it. */
+const serverFor = (protocol: string): WebSocketServer =>
+  new WebSocketServer({
+    noServer: true,
+    maxPayload: GATEWAY_LIMITS.socketMessageBytes,
+    handleProtocols: (wanted) => (wanted.has(protocol) ? protocol : false),
+  });
 
 /** {"accepted": …} or {"problem": …}: neither is an event. */
 function answerText(reply: Message): string {

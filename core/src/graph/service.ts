@@ -1,0 +1,126 @@
+import { GraphQLError, getArgumentValues, type FieldNode } from 'graphql';
+import { writeJson } from '../codec/json';
+import { refOf } from '../events/publishing';
+import { shaperOf } from '../events/shape';
+import { BrokerFailure, type Delivery, type Listener } from '../events/ports';
+import type { FlowDocument, OperationDocument } from '../flow/document';
+import type { Run } from '../flow/run';
+import { fieldGuards, type FieldGuard } from '../guards/compile';
+import { isJson } from '../message/headers';
+import { Refusal } from '../problem';
+import { Calls } from './calls';
+import { beyondCost, executeGraph, graphLimits, type GraphRequest, type GraphResult, type ReadQuery } from './execute';
+import { graphOf } from './graph';
+import { KeptQueries } from './kept';
+
+/** Refused before anything was called. */
+export interface Refused {
+  readonly errors: readonly GraphQLError[];
+}
+
+/** What comes for a subscription: results, one for each event. */
+export interface GraphSubscription {
+  readonly listener: Listener;
+  /** Undefined: this event is none of the subscriber's. */
+  result(d: Delivery): Promise<GraphResult | undefined>;
+}
+
+/** Answers requests of one graph, whatever way they came in by. */
+export class GraphService {
+  private readonly schema;
+  private readonly limits;
+  private readonly topicGuards: ReadonlyMap<string, FieldGuard>;
+  private readonly shapers;
+  readonly kept: KeptQueries;
+
+  constructor(
+    private readonly document: FlowDocument,
+    private readonly guards: ReadonlyMap<string, FieldGuard>,
+    door: string,
+  ) {
+    this.schema = graphOf(document).schema;
+    this.limits = graphLimits(document);
+    this.kept = new KeptQueries(this.schema, this.limits, document.graph);
+    const topics = Object.entries(document.topics ?? {});
+    this.shapers = new Map(topics.map(([name, t]) => [name, shaperOf(t)]));
+    // Whoever subscribes listens: the topic's own guards let it in, or do not.
+    const listening = topics.map(([name, t]): [string, OperationDocument] => [
+      name,
+      { method: 'GET', path: '/', guards: t.door?.guards, flow: [] },
+    ]);
+    this.topicGuards = fieldGuards(document, door, Object.fromEntries(listening));
+  }
+
+  read(request: GraphRequest): ReadQuery | Refused {
+    const read = this.kept.allows(request.query) ? this.kept.readRequest(request) : NOT_KEPT;
+    if ('errors' in read) return read;
+    const tooDear = beyondCost(read, request, this.limits);
+    return tooDear ? { errors: [tooDear] } : read;
+  }
+
+  async answer(run: Run, read: ReadQuery, request: GraphRequest): Promise<GraphResult> {
+    const context = new Calls(run, this.document, this.guards, read.kind === 'query');
+    const result = await executeGraph(this.schema, read, request, context);
+    run.notes = {
+      ...run.notes,
+      calls: context.count,
+      saved: context.saved,
+      ...(run.observer && { made: context.made }),
+    };
+    return result;
+  }
+
+  /** Listens to the topic of the field (specification of October 2021, §6.2.3). Throws Refusal. */
+  async subscribe(run: Run, read: ReadQuery, request: GraphRequest, after?: string): Promise<GraphSubscription> {
+    const node = read.operation.selectionSet.selections[0] as FieldNode;
+    const field = this.schema.getSubscriptionType()!.getFields()[node.name.value];
+    const topic = field?.extensions.topic as string | undefined;
+    if (!field || topic === undefined)
+      throw new Refusal('HNG-403', {
+        detail: 'A subscription asks for a topic by a field of its own, without a fragment.',
+      });
+    await this.topicGuards.get(topic)?.(run);
+    const args = getArgumentValues(field, node, request.variables ?? {});
+    const ref = refOf(this.document, topic, run);
+    const { topics } = run.ports;
+    const none = (inner: string, cause?: unknown) =>
+      new Refusal('HNG-510', {
+        detail: `${topic} cannot be listened to now.`,
+        inner,
+        headers: { 'retry-after': '2' },
+        cause,
+      });
+    if (!topics) throw none('this engine has no topics');
+    let listener: Listener;
+    try {
+      listener = await topics.listen(ref, { after: (args.after as string | undefined) ?? after });
+    } catch (error) {
+      if (!(error instanceof BrokerFailure)) throw error;
+      throw none(`${ref.broker?.address ?? 'inside'} ${ref.address}: ${error.message}`, error);
+    }
+    const shape = this.shapers.get(topic)!(run);
+    run.notes = { topic, address: ref.address, as: 'subscription' };
+    return {
+      listener,
+      result: async (d) => {
+        const shaped = await shape(d);
+        if (!shaped) return undefined;
+        if ('gap' in shaped)
+          return { errors: [new GraphQLError(shaped.gap, { extensions: { code: 'gap' } }).toJSON()] };
+        const { data } = shaped.event;
+        // A run of its own: what one event looked up is asked for anew for the next.
+        const context = new Calls(run.fork(), this.document, this.guards, true);
+        const value: unknown = isJson(data.mediaType) ? data.value() : data.text();
+        return executeGraph(this.schema, read, request, context, { [field.name]: value });
+      },
+    };
+  }
+}
+
+const NOT_KEPT: Refused = {
+  errors: [new GraphQLError('Only queries that are kept here are answered; name one by documentId.')],
+};
+
+/** A result as it is sent: data first (§7.1). */
+export const resultText = (result: GraphResult): string =>
+  writeJson({ ...('data' in result && { data: result.data }), ...(result.errors && { errors: result.errors }) });
