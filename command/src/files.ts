@@ -2,6 +2,7 @@ import {
   collectContract,
   decodeXml,
   HingeError,
+  isGraphql,
   readDocument,
   type ContractFiles,
   type Finding,
@@ -9,6 +10,7 @@ import {
 } from '@hinge/core';
 import { readFile, stat } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
+import { getIntrospectionQuery } from 'graphql';
 import { request } from 'undici';
 import { LIMITS } from '@hinge/core';
 
@@ -52,10 +54,37 @@ async function fetchBytes(url: string): Promise<Uint8Array> {
   return bytes;
 }
 
-/** A contract with everything it imports; further files given on the command line count as brought along. */
-export async function readContractFiles(locations: readonly string[]): Promise<ContractFiles> {
+/** What a GraphQL server says of its types (specification of October 2021, §4), where there is one. */
+async function introspect(url: string): Promise<string | undefined> {
+  const reply = await request(url, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json', accept: 'application/graphql-response+json, application/json' },
+    body: JSON.stringify({ query: getIntrospectionQuery() }),
+    headersTimeout: 20_000,
+    bodyTimeout: 20_000,
+  }).catch(() => undefined);
+  if (!reply) return undefined;
+  const bytes = new Uint8Array(await reply.body.arrayBuffer());
+  if (bytes.length > LIMITS.contractBytes) return undefined;
+  const text = new TextDecoder().decode(bytes);
+  return reply.statusCode === 200 && isGraphql(text) ? text : undefined;
+}
+
+/** The same, with the address of the server where the types came from. */
+export type FoundContract = ContractFiles & { readonly introspected?: string };
+
+/** A contract with everything it imports; further files given on the command line count as brought along. A GraphQL server is asked for its types. */
+export async function readContractFiles(locations: readonly string[]): Promise<FoundContract> {
   const [first, ...more] = locations;
   const given: Record<string, string> = {};
+  if (isUrl(first!) && !/[?&]wsdl|\.(wsdl|xsd|xml|ya?ml|json|graphqls?|gql)$/i.test(first!)) {
+    const types = await introspect(first!);
+    if (types !== undefined) {
+      const files: Record<string, string> = { 'schema.json': types };
+      for (const location of more) files[location] = await readText(location);
+      return { entry: 'schema.json', files, introspected: first! };
+    }
+  }
   for (const location of more) given[location] = await readText(location);
   const collected = await collectContract(first!, given, (location) => readText(location));
   return relativeTo(collected);

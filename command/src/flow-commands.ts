@@ -55,37 +55,46 @@ export async function draft(contracts: readonly string[], args: DraftArguments):
     throw new Failure(`--address ${args.address}: give an http or https address`);
   let document: FlowDocument;
   if (args.as === 'proxy') {
-    if (!args.address) throw new Failure('draft --as proxy needs --address URL of the backend');
-    document = draftProxy(args.address, { base: args.base, name: args.name });
+    const source = contracts.length ? await readContractFiles(contracts) : undefined;
+    const contract = source && readContract(source, { port: args.port });
+    const address = args.address ?? source?.introspected ?? contract?.addresses[0];
+    if (source && contract?.format === 'graphql') document = draftGraph([{ source, contract }], { ...args, address });
+    else {
+      if (!address) throw new Failure('draft --as proxy needs --address URL of the backend');
+      document = draftProxy(address, { base: args.base, name: args.name });
+    }
   } else if (args.as === 'rest') {
     if (!contracts.length && args.address) document = draftProxy(args.address, { base: args.base, name: args.name });
     else {
       if (!contracts.length)
         throw new Failure(
-          'draft --as rest needs a contract, WSDL or OpenAPI, as a file or an http address; or --address',
+          'draft --as rest needs a contract, WSDL, OpenAPI or GraphQL, as a file or an http address; or --address',
         );
       const source = await readContractFiles(contracts);
       const contract = readContract(source, { port: args.port });
-      document = draftFor(contract, source, planFor(contract), args);
+      document = draftFor(contract, source, planFor(contract), {
+        ...args,
+        address: args.address ?? source.introspected,
+      });
     }
   } else if (args.as === 'soap') {
     if (!contracts.length) throw new Failure('draft --as soap needs a contract: a WSDL as a file or an http address');
     const source = await readContractFiles(contracts);
     const contract = readContract(source, { port: args.port });
-    if (contract.format !== 'wsdl')
-      throw new Failure('draft --as soap needs a WSDL; this contract is an OpenAPI document');
+    if (contract.format !== 'wsdl') throw new Failure('draft --as soap needs a WSDL; this contract is none');
     document = draftSoap(contract, source, args);
   } else if (args.as === 'graphql') {
     if (!contracts.length)
       throw new Failure(
-        'draft --as graphql needs one contract or several, WSDL or OpenAPI, as files or http addresses',
+        'draft --as graphql needs one contract or several, WSDL, OpenAPI or GraphQL, as files or http addresses',
       );
     const groups = [];
     for (const files of groupsOf(contracts)) {
       const source = await readContractFiles(files);
       groups.push({ source, contract: readContract(source, { port: args.port }) });
     }
-    document = draftGraph(groups, args);
+    const introspected = groups.length === 1 ? groups[0]!.source.introspected : undefined;
+    document = draftGraph(groups, { ...args, address: args.address ?? introspected });
   } else if (args.as === 'events') {
     if (!contracts.length)
       throw new Failure('draft --as events needs a contract: an AsyncAPI document as a file or an http address');

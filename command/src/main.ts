@@ -40,7 +40,10 @@ program
 
 program
   .command('draft')
-  .argument('[contracts...]', 'a WSDL or OpenAPI document as file or http address, and documents it refers to')
+  .argument(
+    '[contracts...]',
+    'a WSDL, OpenAPI, GraphQL or AsyncAPI document as file or http address, and documents it refers to',
+  )
   .description('read contracts and write a complete, runnable flow document')
   .addOption(new Option('--as <kind>', 'rest, soap, graphql, events or proxy').makeOptionMandatory())
   .option('--address <url>', 'address of the backend, instead of the one that the contract names')

@@ -102,7 +102,7 @@ export const settings = pgTable('settings', {
 export const backends = pgTable('backends', {
   name: text('name').primaryKey(),
   title: text('title').notNull(),
-  contract: json('contract').$type<ContractFiles & { kind: 'wsdl' | 'openapi'; port?: string }>(),
+  contract: json('contract').$type<ContractFiles & { kind: 'wsdl' | 'openapi' | 'graphql'; port?: string }>(),
   addresses: jsonb('addresses').$type<Record<string, string>>().notNull().default({}),
   timeoutMs: integer('timeout_ms'),
   lenient: boolean('lenient').notNull().default(false),

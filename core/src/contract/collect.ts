@@ -73,6 +73,7 @@ function referencesOf(text: string, path: string): { location: string; place: Pl
       location,
       place: { file: from.file, line: from.line, column: from.column },
     }));
+  if (contractKindOf(text) === 'graphql') return [];
   return externalReferences(parseTree(text, path).value).map((location) => ({ location, place: { file: path } }));
 }
 

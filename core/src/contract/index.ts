@@ -6,3 +6,4 @@ export * from './collect';
 export { resolveLocation } from './locations';
 export * from './difference';
 export * from './asyncapi';
+export * from './graphql';

@@ -1,11 +1,12 @@
 import type { Finding, Place } from '../problem';
 import type { JsonSchema, TypeTable } from '../schema';
+import type { GraphqlOperation } from './graphql/model';
 import type { HttpOperation, SecurityScheme } from './openapi/model';
 import type { SoapOperation } from './wsdl/model';
 
 /** Whatever the document was written in, this is what it says: operations with typed messages. */
 export interface Contract {
-  readonly format: 'wsdl' | 'openapi';
+  readonly format: 'wsdl' | 'openapi' | 'graphql';
   readonly name: string;
   readonly version?: string;
   readonly documentation?: string;
@@ -34,6 +35,7 @@ export interface ContractOperation {
   readonly place?: Place;
   readonly soap?: SoapOperation;
   readonly http?: HttpOperation;
+  readonly graphql?: GraphqlOperation;
 }
 
 export interface MessageShape {

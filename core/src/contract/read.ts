@@ -1,4 +1,5 @@
 import { HingeError } from '../problem';
+import { isGraphql, readGraphql } from './graphql';
 import type { Contract, ContractFiles } from './model';
 import { readOpenApi } from './openapi';
 import { readWsdl, type WsdlOptions } from './wsdl';
@@ -7,7 +8,7 @@ export type ContractKind = Contract['format'];
 
 /** What a document is, by its first characters. */
 export function contractKindOf(text: string): ContractKind {
-  return /^\ufeff?\s*</.test(text) ? 'wsdl' : 'openapi';
+  return /^\ufeff?\s*</.test(text) ? 'wsdl' : isGraphql(text) ? 'graphql' : 'openapi';
 }
 
 /** Reads a contract of any kind that is known. Throws HingeError when nothing can be made of it. */
@@ -15,7 +16,9 @@ export function readContract(source: ContractFiles, options: WsdlOptions = {}): 
   const text = source.files[source.entry];
   if (text === undefined)
     throw new HingeError('HNG-112', `${source.entry} is not among the files`, { file: source.entry });
-  return contractKindOf(text) === 'wsdl' ? readWsdl(source, options) : readOpenApi(source, options.progress);
+  const kind = contractKindOf(text);
+  if (kind === 'graphql') return readGraphql(source);
+  return kind === 'wsdl' ? readWsdl(source, options) : readOpenApi(source, options.progress);
 }
 
 const known = new Map<string, Contract>();

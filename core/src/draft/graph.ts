@@ -5,7 +5,7 @@ import { renameOperation } from '../flow/operations';
 import { suggestJoins } from '../graph/suggest';
 import { resolveSchema } from '../schema';
 import { draftFor, planFor } from './any';
-import type { DraftOptions } from './common';
+import { slug, type DraftOptions } from './common';
 import { words } from './names';
 
 export interface GraphSource {
@@ -18,6 +18,8 @@ export interface GraphSource {
 /** One graph over the operations of several contracts: drafted one by one, laid together, clashes renamed after their backend, joined where names speak for it. */
 export function draftGraph(sources: readonly GraphSource[], options: DraftOptions = {}): FlowDocument {
   const { withoutFiles, address, port } = options;
+  const [only] = sources;
+  if (sources.length === 1 && only!.contract.format === 'graphql') return draftGraphProxy(only!, options);
   const parts = sources.map(({ contract, source, backend }) =>
     draftFor(contract, source, planFor(contract), {
       backend,
@@ -42,6 +44,31 @@ export function draftGraph(sources: readonly GraphSource[], options: DraftOption
     ...suggestJoins(whole).filter((j) => !linked.some((l) => l.type === j.type && l.field === j.field)),
   ];
   return { ...whole, ...(joins.length && { graph: { joins } }) };
+}
+
+/** A GraphQL backend behind a door of ours: its schema, and each query checked before it is passed on. */
+export function draftGraphProxy({ contract, source, backend }: GraphSource, options: DraftOptions = {}): FlowDocument {
+  const name = backend ?? options.backend ?? slug(contract.name);
+  const first = contract.operations.find(
+    (o) => o.graphql!.kind === 'query' && !resolveSchema(o.request.body, {}).required,
+  );
+  return {
+    hinge: FORMAT_VERSION,
+    api: { name: options.name ?? contract.name, version: '1.0.0' },
+    doors: [{ name: 'graph', path: options.base ?? '/graph', answers: 'graphql' }],
+    backends: {
+      [name]: {
+        contract: {
+          kind: 'graphql',
+          entry: source.entry,
+          ...(!options.withoutFiles && { files: { ...source.files } }),
+        },
+        ...(options.address && { address: options.address }),
+      },
+    },
+    operations: {},
+    graph: { backend: name, ...(first && { sample: first.graphql!.query }) },
+  };
 }
 
 type Whole = { -readonly [K in keyof FlowDocument]: FlowDocument[K] };

@@ -67,10 +67,11 @@ function unusable(op: ContractOperation): PlannedOperation {
 }
 
 function planOne(op: ContractOperation, contract: Contract): PlannedOperation {
-  const name = readName(op.name);
+  const name = op.graphql ? graphReading(op, contract) : readName(op.name);
   const rows = typeRows(op.request.body, contract.types).filter((r) => r.depth === 0);
   const headers = headerFields(op);
-  const replyEmpty = !op.reply || !Object.keys(resolveSchema(op.reply.body, contract.types).properties ?? {}).length;
+  const replyEmpty =
+    !op.reply || (!op.graphql && !Object.keys(resolveSchema(op.reply.body, contract.types).properties ?? {}).length);
   const base = { operation: op.id, include: true, id: op.id, summary: op.documentation ?? '' };
   const okStatus = op.reply ? (replyEmpty ? 204 : 200) : 202;
   const make = (
@@ -93,7 +94,8 @@ function planOne(op: ContractOperation, contract: Contract): PlannedOperation {
   const flat = flatten(op, contract);
   const inBody = () => rows.map((r) => field(r, 'body'));
   const keyed = (place: FieldPlace) => rows.map((r) => field(r, r === key ? 'path' : place));
-  const collection = `/${pluralNoun(noun)}`;
+  // An operation that somebody named is called so.
+  const collection = `/${op.graphql && !op.graphql.drafted ? kebab(noun) : pluralNoun(noun)}`;
 
   switch (name.intent) {
     case 'get':
@@ -122,6 +124,14 @@ function planOne(op: ContractOperation, contract: Contract): PlannedOperation {
     case 'act':
       return make('POST', `/${kebab(words(op.name))}`, inBody());
   }
+}
+
+/** A field of Query reads, whatever it is called: one thing or many, as its type says. */
+function graphReading(op: ContractOperation, contract: Contract): Reading {
+  const read = readName(op.name);
+  if (op.graphql!.kind === 'mutation' || (read.intent !== 'act' && read.intent !== 'create')) return read;
+  const list = typesOf(resolveSchema(op.reply!.body, contract.types)).includes('array');
+  return { ...read, intent: list ? 'find' : 'get', noun: words(op.name) };
 }
 
 const actionNoun = (name: Reading): string => (name.verb === 'cancel' ? 'cancellation' : 'removal');

@@ -1,4 +1,4 @@
-import type { Contract, ContractFiles, ContractOperation } from '../contract';
+import { NOTHING, type Contract, type ContractFiles, type ContractOperation } from '../contract';
 import {
   FORMAT_VERSION,
   type CaseDocument,
@@ -12,6 +12,9 @@ import { copyTypes, slug, type DraftOptions } from './common';
 import { jsonataName } from '../expression';
 import { kebab, words } from './names';
 import { planRest, type PlannedField, type PlannedOperation } from './plan';
+
+/** What a GraphQL backend says by null. */
+const NOT_FOUND = { status: 404, title: 'There is none' };
 
 /** A whole, runnable document from a contract: one door, operations with map → call → map, a case for each. */
 export function draftRest(
@@ -50,7 +53,7 @@ export function draftRest(
     backends: {
       [backend]: {
         contract: {
-          kind: 'wsdl',
+          kind: contract.format,
           entry: source.entry,
           ...(options.port && { port: options.port }),
           ...(!options.withoutFiles && { files: { ...source.files } }),
@@ -81,7 +84,12 @@ function operationOf(
       to: { backend, operation: op.id },
       fields: row.fields.map((f) => ({ to: f.target, from: sourceOf(f) })),
     },
-    { kind: 'call', backend, operation: op.id },
+    {
+      kind: 'call',
+      backend,
+      operation: op.id,
+      ...(op.graphql && op.faults.some((f) => f.name === NOTHING) && { faults: { [NOTHING]: NOT_FOUND } }),
+    },
   ];
   flow.push({ kind: 'map', to: 'reply', ...(replySchema && { fields: replyFields(op, contract) }) });
   return {
@@ -102,6 +110,8 @@ function sourceOf(f: PlannedField): string {
 
 function replyFields(op: ContractOperation, contract: Contract): { to: string; from: string }[] {
   const s = resolveSchema(op.reply!.body, contract.types);
+  // A list or a simple value goes on whole.
+  if (op.graphql && !s.properties) return [{ to: '/body', from: 'body' }];
   return Object.keys(s.properties ?? {}).map((name) => ({
     to: `/body/${name.replace(/~/g, '~0').replace(/\//g, '~1')}`,
     from: `body.${jsonataName(name)}`,

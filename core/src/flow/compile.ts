@@ -129,7 +129,7 @@ export function compileApi(document: FlowDocument, neighbours?: Neighbours): Com
   };
   document.doors.forEach((door, n) => {
     const topicEntries: CompiledOperation[] = [];
-    const entered = entriesOf(document, door);
+    const entered = entriesOf(document, door, backends);
     if (entered) {
       const world: FlowWorld = { ...base, operationId: 'graph', operation: GRAPH, root: '' };
       const before = compileSeries(world, door.before ?? [], `/doors/${n}/before`);
@@ -180,8 +180,11 @@ function secretsOf(document: FlowDocument): SecretPlaces {
 type Door = FlowDocument['doors'][number];
 
 /** The ways in of doors that do not show the operations one by one. */
-function entriesOf(document: FlowDocument, door: Door): (GraphEntry | EventEntry)[] | undefined {
-  if (door.answers === 'graphql') return graphEntries(document, fieldGuards(document, door.name), door.name);
+function entriesOf(document: FlowDocument, door: Door, backends: BackendSet): (GraphEntry | EventEntry)[] | undefined {
+  if (door.answers === 'graphql') {
+    const behind = document.graph?.backend === undefined ? undefined : backends.contexts.get(document.graph.backend);
+    return graphEntries(document, fieldGuards(document, door.name), door.name, behind);
+  }
   return door.answers === 'events' ? eventEntries(document, door) : undefined;
 }
 

@@ -32,7 +32,7 @@ export type GuardDocument = z.infer<typeof GuardSchema>;
 
 const contract = z
   .strictObject({
-    kind: z.enum(['wsdl', 'openapi']),
+    kind: z.enum(['wsdl', 'openapi', 'graphql']),
     entry: z.string().min(1).describe('The first document: a name in files, or a path relative to this document'),
     port: z.string().optional().describe('Name of the wsdl:port, where there are several'),
     files: z
@@ -288,6 +288,9 @@ export const FlowDocumentSchema = z.strictObject({
   operations: z.record(slug, operationSchema),
   graph: z
     .strictObject({
+      backend: slug
+        .optional()
+        .describe('GraphQL backend that answers: queries are checked here by its contract, and passed on'),
       joins: z
         .array(
           z.strictObject({

@@ -49,6 +49,7 @@ function answer(stub: Stub, operation: ContractOperation | undefined, types: Typ
     return { status: stub.status ?? status, headers, body: Body.ofText(text, headers['content-type']) };
   };
   if (operation?.soap) return soapAnswer(stub, operation, reply);
+  if (operation?.graphql) return graphqlAnswer(stub, operation, reply);
   const status = String(stub.status ?? firstGood(operation));
   const media = preferredMedia(operation?.http?.replies.find((r) => r.status === status)?.media ?? []);
   const mediaType =
@@ -68,6 +69,25 @@ function answer(stub: Stub, operation: ContractOperation | undefined, types: Typ
 
 const firstGood = (operation: ContractOperation | undefined): number =>
   Number(operation?.http?.replies.map((r) => r.status).find((s) => /^2\d\d$/.test(s)) ?? 200);
+
+/** What is given is the reply of the operation; a text is the whole answer, a fault an error of that code. */
+function graphqlAnswer(
+  stub: Stub,
+  operation: ContractOperation,
+  reply: (status: number, text: string | undefined, mediaType: string) => BackendReply,
+): BackendReply {
+  const { take } = operation.graphql!;
+  const data = stub.fault ? null : (stub.body ?? null);
+  const { name, reason } = stub.fault ?? {};
+  const answer = {
+    data: take === undefined ? data : { [take]: data },
+    ...(stub.fault && {
+      errors: [{ message: reason ?? name ?? 'fault', ...(name && { extensions: { code: name } }) }],
+    }),
+  };
+  const text = typeof stub.body === 'string' ? stub.body : JSON.stringify(answer);
+  return reply(stub.status ?? 200, text, 'application/graphql-response+json');
+}
 
 function soapAnswer(
   stub: Stub,

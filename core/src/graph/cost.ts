@@ -20,6 +20,8 @@ export interface CostRules {
   readonly listSize: number;
   /** Cost of one call of an operation; 1 for the others. */
   readonly costs: Readonly<Record<string, number>>;
+  /** Nobody knows what is called: each field that holds objects costs 1. */
+  readonly objects?: boolean;
 }
 
 type Variables = Readonly<Record<string, unknown>> | undefined;
@@ -52,7 +54,7 @@ export function costOf(
     if (!f) return () => 0;
     const called = f.extensions.operation;
     const together = f.extensions.together;
-    const price = typeof called === 'string' ? (rules.costs[called] ?? 1) : 0;
+    const price = typeof called === 'string' ? (rules.costs[called] ?? 1) : rules.objects && node.selectionSet ? 1 : 0;
     const hint = sizeOf(node) ?? (price ? undefined : above);
     const list = isListType(getNullableType(f.type));
     const below = node.selectionSet && selection(getNamedType(f.type), node.selectionSet, list ? undefined : hint);

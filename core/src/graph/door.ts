@@ -9,6 +9,7 @@ import { essence } from '../message/headers';
 import { lower } from '../message/digits';
 import type { Message } from '../message/message';
 import { Refusal } from '../problem';
+import type { BackendContext } from '../steps/kind';
 import type { GraphRequest, GraphResult } from './execute';
 import { GraphService, resultText, type GraphSubscription } from './service';
 import { GRAPH_SOCKET, GraphTalk } from './socket';
@@ -31,8 +32,9 @@ export function graphEntries(
   document: FlowDocument,
   guards: ReadonlyMap<string, FieldGuard>,
   door: string,
+  behind?: BackendContext,
 ): GraphEntry[] {
-  const service = new GraphService(document, guards, door);
+  const service = new GraphService(document, guards, door, behind);
   const step: CompiledStep = {
     kind: 'graph',
     at: '/0',

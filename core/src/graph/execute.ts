@@ -17,7 +17,7 @@ import {
 import type { FlowDocument } from '../flow/document';
 import type { Code } from '../problem';
 import { compileQuery, type CompiledQuery } from './compiled';
-import { costOf } from './cost';
+import { costOf, type CostRules } from './cost';
 
 /** Bounds of one query; what is beyond them is refused before anything is called. */
 export interface GraphLimits {
@@ -68,7 +68,7 @@ export function readGraphRequest(
   schema: GraphQLSchema,
   request: Pick<GraphRequest, 'query' | 'operationName'>,
   limits: GraphLimits,
-  costs: Readonly<Record<string, number>> = {},
+  prices: Pick<CostRules, 'costs' | 'objects'> = { costs: {} },
 ): ReadQuery | { errors: readonly GraphQLError[] } {
   if (request.query.length > LONGEST)
     return {
@@ -101,7 +101,7 @@ export function readGraphRequest(
     operation,
     kind: operation.operation,
     compiled: compileQuery(schema, document, operation),
-    cost: costOf(schema, document, operation, { listSize: limits.listSize, costs }),
+    cost: costOf(schema, document, operation, { listSize: limits.listSize, ...prices }),
   };
 }
 

@@ -12,7 +12,8 @@ import {
 } from 'graphql';
 import { isDescribed } from '../export/openapi';
 import type { FlowDocument, OperationDocument } from '../flow/document';
-import { finding, type Finding } from '../problem';
+import { schemaOf } from '../contract/graphql';
+import { finding, HingeError, type Finding } from '../problem';
 import type { JsonSchema } from '../schema';
 import type { GraphCall, GraphContext } from './context';
 import { joinResolver, joinSchema, MOST_TOGETHER } from './joins';
@@ -30,6 +31,8 @@ export interface Graph {
 export const SAFE = new Set(['GET', 'HEAD']);
 
 export function graphOf(document: FlowDocument): Graph {
+  const { backend } = document.graph ?? {};
+  if (backend !== undefined) return backendGraph(document, backend);
   const findings: Finding[] = [];
   const types = document.types ?? {};
   const joins = document.graph?.joins ?? [];
@@ -152,6 +155,25 @@ export function graphOf(document: FlowDocument): Graph {
     );
   return { schema, findings };
 }
+
+/** The schema of the backend that answers. */
+function backendGraph(document: FlowDocument, name: string): Graph {
+  const contract = document.backends?.[name]?.contract;
+  const place = { pointer: '/graph/backend' };
+  const none = (words: string): Graph => ({ schema: NO_SCHEMA, findings: [finding('HNG-302', words, place)] });
+  if (!document.backends?.[name]) return none(`there is no backend ${name}`);
+  if (contract?.kind !== 'graphql') return none(`the backend ${name} has no GraphQL contract`);
+  try {
+    return { schema: schemaOf({ entry: contract.entry, files: contract.files ?? {} }), findings: [] };
+  } catch (error) {
+    if (error instanceof HingeError) return none(`the contract of ${name}: ${error.finding.message}`);
+    throw error;
+  }
+}
+
+const NO_SCHEMA = new GraphQLSchema({
+  query: new GraphQLObjectType({ name: 'Query', fields: { version: { type: GraphQLString } } }),
+});
 
 /** The schema in its definition language. */
 export const exportGraphql = (document: FlowDocument): string => `${printSchema(graphOf(document).schema)}\n`;

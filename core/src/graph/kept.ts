@@ -2,6 +2,7 @@ import type { GraphQLSchema } from 'graphql';
 import type { FlowDocument } from '../flow/document';
 import { sha256 } from '../guards/key/guard';
 import { finding, type Finding } from '../problem';
+import type { CostRules } from './cost';
 import { readGraphRequest, type GraphLimits, type GraphRequest } from './execute';
 import { Recent } from '../recent';
 
@@ -52,7 +53,7 @@ export class KeptQueries {
     const key = JSON.stringify([request.operationName ?? null, query]);
     const found = this.read.get(key) ?? this.recent.get(key);
     if (found) return found;
-    const made = readGraphRequest(this.schema, request, this.limits, this.graph?.costs);
+    const made = readGraphRequest(this.schema, request, this.limits, costRules(this.graph));
     // Callers choose the operation's name, also one that is not there.
     if ('errors' in made) return made;
     if (this.known.has(query)) this.read.set(key, made);
@@ -60,6 +61,12 @@ export class KeptQueries {
     return made;
   }
 }
+
+/** What the calls of a graph cost. */
+export const costRules = (graph: FlowDocument['graph']): Pick<CostRules, 'costs' | 'objects'> => ({
+  costs: graph?.costs ?? {},
+  objects: graph?.backend !== undefined,
+});
 
 /** Queries of callers that are not read anew when they come again. */
 const RECENT_QUERIES = 500;

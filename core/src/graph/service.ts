@@ -1,4 +1,4 @@
-import { GraphQLError, getArgumentValues, type FieldNode } from 'graphql';
+import { GraphQLError, getArgumentValues, Kind, type FieldNode } from 'graphql';
 import { writeJson } from '../codec/json';
 import { refOf } from '../events/publishing';
 import { shaperOf } from '../events/shape';
@@ -8,10 +8,12 @@ import type { Run } from '../flow/run';
 import { fieldGuards, type FieldGuard } from '../guards/compile';
 import { isJson } from '../message/headers';
 import { Refusal } from '../problem';
+import type { BackendContext } from '../steps/kind';
 import { Calls } from './calls';
 import { beyondCost, executeGraph, graphLimits, type GraphRequest, type GraphResult, type ReadQuery } from './execute';
 import { graphOf } from './graph';
 import { KeptQueries } from './kept';
+import { passOnTo } from './pass-on';
 
 /** Refused before anything was called. */
 export interface Refused {
@@ -31,12 +33,15 @@ export class GraphService {
   private readonly limits;
   private readonly topicGuards: ReadonlyMap<string, FieldGuard>;
   private readonly shapers;
+  private readonly passOn: ReturnType<typeof passOnTo> | undefined;
   readonly kept: KeptQueries;
 
   constructor(
     private readonly document: FlowDocument,
     private readonly guards: ReadonlyMap<string, FieldGuard>,
     door: string,
+    /** The backend that answers, where it is not this graph's operations. */
+    private readonly behind?: BackendContext,
   ) {
     this.schema = graphOf(document).schema;
     this.limits = graphLimits(document);
@@ -48,6 +53,7 @@ export class GraphService {
       name,
       { method: 'GET', path: '/', guards: t.door?.guards, flow: [] },
     ]);
+    this.passOn = behind && passOnTo(behind);
     this.topicGuards = fieldGuards(document, door, Object.fromEntries(listening));
   }
 
@@ -59,6 +65,7 @@ export class GraphService {
   }
 
   async answer(run: Run, read: ReadQuery, request: GraphRequest): Promise<GraphResult> {
+    if (this.passOn && !asksSchemaAlone(read)) return this.passOn(run, request);
     const context = new Calls(run, this.document, this.guards, read.kind === 'query');
     const result = await executeGraph(this.schema, read, request, context);
     run.notes = {
@@ -72,6 +79,8 @@ export class GraphService {
 
   /** Listens to the topic of the field (specification of October 2021, §6.2.3). Throws Refusal. */
   async subscribe(run: Run, read: ReadQuery, request: GraphRequest, after?: string): Promise<GraphSubscription> {
+    if (this.behind)
+      throw new Refusal('HNG-403', { detail: `Subscriptions of ${this.behind.name} are not passed on.` });
     const node = read.operation.selectionSet.selections[0] as FieldNode;
     const field = this.schema.getSubscriptionType()!.getFields()[node.name.value];
     const topic = field?.extensions.topic as string | undefined;
@@ -116,6 +125,9 @@ export class GraphService {
     };
   }
 }
+
+const asksSchemaAlone = ({ operation }: ReadQuery): boolean =>
+  operation.selectionSet.selections.every((s) => s.kind === Kind.FIELD && s.name.value.startsWith('__'));
 
 const NOT_KEPT: Refused = {
   errors: [new GraphQLError('Only queries that are kept here are answered; name one by documentId.')],

@@ -158,7 +158,7 @@ export function NewBackend({ environments }: { environments: readonly { name: st
               Choose files
             </Button>
             <span className="soft">
-              or drop them here: a WSDL or OpenAPI document and every file it refers to, together or one after the
+              or drop them here: a WSDL, OpenAPI or GraphQL document and every file it refers to, together or one after the
               other.
             </span>
           </div>

@@ -73,7 +73,7 @@ export function NewerContract({ backend, onDone }: { backend: string; onDone: ()
       <div style={{ display: 'flex', gap: 10, alignItems: 'center' }}>
         <TextField
           fullWidth
-          placeholder="Address of the newer WSDL or OpenAPI document"
+          placeholder="Address of the newer contract"
           value={url}
           onChange={(e) => setUrl(e.target.value)}
           onKeyDown={(e) => {

@@ -7,6 +7,7 @@ import type { BackendContext, MessageType, StepContext, StepKind } from '../kind
 import { operationOfMessage } from '../map/to-backend';
 import { checkTemplate, compileTemplate } from '../template';
 import { compileCaller } from './caller';
+import { graphqlCall } from './graphql';
 import { httpCall } from './http';
 import type { CallDocument } from './schema';
 import { soapCall } from './soap';
@@ -27,6 +28,7 @@ export const callKind: StepKind<CallDocument> = {
     if (step.operation === undefined) return passThrough(step, backend, timeoutMs);
     const operation = backend.contract?.operations.find((o) => o.id === step.operation);
     if (operation?.soap) return soapCall(step, backend, operation.soap, timeoutMs);
+    if (operation?.graphql) return graphqlCall(step, backend, operation, timeoutMs);
     if (operation?.http) return httpCall(step, backend, operation, timeoutMs);
     return fail(`the backend ${step.backend} has no operation ${step.operation}`);
   },
@@ -64,7 +66,8 @@ export const callKind: StepKind<CallDocument> = {
       return unknown;
     }
     for (const name of Object.keys(step.faults ?? {})) {
-      if (!operation.faults.some((f) => f.name === name))
+      // Codes of errors are no part of a GraphQL contract.
+      if (!operation.graphql && !operation.faults.some((f) => f.name === name))
         report(
           finding(
             'HNG-302',

@@ -108,7 +108,7 @@ function demand(
   ]);
 }
 
-function breaks(backend: BackendContext, faults: readonly ShapeFault[]): Refusal {
+export function breaks(backend: BackendContext, faults: readonly ShapeFault[]): Refusal {
   return new Refusal('HNG-505', {
     backend: backend.name,
     detail: `The answer of ${backend.name} breaks its contract.`,

@@ -1,4 +1,4 @@
-import type { ContractOperation, HttpOperation, SoapOperation } from '../../contract';
+import type { ContractOperation, GraphqlOperation, HttpOperation, SoapOperation } from '../../contract';
 import { preferredMedia } from '../../contract';
 import { mediaCodec } from '../../codec/media';
 import { defaultForm, writeQuery, writeSimple } from '../../codec/parameters';
@@ -24,7 +24,32 @@ export function operationOfMessage(m: Message): ContractOperation | undefined {
 }
 
 export function finishFor(operation: ContractOperation, types: TypeTable): Finish {
+  if (operation.graphql) return toGraphql(operation, operation.graphql, types);
   return operation.http ? toHttp(operation, operation.http, types) : toSoap(operation, operation.soap!);
+}
+
+/** GraphQL over HTTP (draft of 2025) §5.3: query, variables and the operation's name by POST. */
+function toGraphql(operation: ContractOperation, graphql: GraphqlOperation, types: TypeTable): Finish {
+  const validate = new ValidatorSet(types).compile(operation.request.body);
+  const mediaType = 'application/json';
+  const { query, operationName } = graphql;
+  return (run, made, refuse) => {
+    const variables = made.body ?? {};
+    const faults = collectFaults(validate, variables);
+    if (faults.length)
+      refuse(faults.map((f) => ({ pointer: `/body${f.pointer ?? ''}`, words: f.detail, kind: 'type' as const })));
+    run.message = {
+      method: 'POST',
+      headers: {
+        'content-type': mediaType,
+        accept: 'application/graphql-response+json, application/json;q=0.9',
+        ...httpHeaders(made.headers),
+      },
+      body: Body.ofValue({ query, operationName, variables }, mediaType),
+      format: 'JSON',
+    };
+    madeFor.set(run.message, operation);
+  };
 }
 
 function toSoap(operation: ContractOperation, soap: SoapOperation): Finish {

@@ -1,0 +1,2 @@
+export type { GraphqlOperation } from './model';
+export { isGraphql, NOTHING, readGraphql, schemaOf } from './read';
