@@ -60,8 +60,11 @@ const guardedLookup: LookupFunction = (hostname, options, done) => {
 const guarded = new Agent({ connect: { lookup: guardedLookup, timeout: 10_000 } });
 const open = new Agent({ connect: { timeout: 10_000 } });
 
-/** GET; throws `Told` for what may not be reached. Redirects are not followed: they would lead past the check. */
-export async function fetchOutside(location: string): ReturnType<typeof request> {
+/** GET, or what `options` say; throws `Told` for what may not be reached. Redirects are not followed: they would lead past the check. */
+export async function fetchOutside(
+  location: string,
+  options: { readonly method?: 'GET' | 'POST'; readonly headers?: Record<string, string>; readonly body?: string } = {},
+): ReturnType<typeof request> {
   const url = new URL(location);
   const listed = allowList().includes(url.origin);
   const literal = url.hostname.replace(/^\[|\]$/g, '');
@@ -73,6 +76,7 @@ export async function fetchOutside(location: string): ReturnType<typeof request>
   if (!listed && isIP(literal) && !isPublic(literal)) throw refuse();
   try {
     return await request(location, {
+      ...options,
       dispatcher: listed ? open : guarded,
       headersTimeout: 10_000,
       bodyTimeout: 10_000,

@@ -158,8 +158,8 @@ export function NewBackend({ environments }: { environments: readonly { name: st
               Choose files
             </Button>
             <span className="soft">
-              or drop them here: a WSDL, OpenAPI or GraphQL document and every file it refers to, together or one after the
-              other.
+              or drop them here: a WSDL, OpenAPI or GraphQL document and every file it refers to, together or one after
+              the other.
             </span>
           </div>
           {Object.keys(files).length > 0 && (
@@ -214,7 +214,7 @@ export function NewBackend({ environments }: { environments: readonly { name: st
             maxRows={16}
             value={pasted}
             onChange={(e) => setPasted(e.target.value)}
-            placeholder="<wsdl:definitions …>  or  openapi: 3.1.0 …"
+            placeholder="<wsdl:definitions …>  or  openapi: 3.1.0 …  or  type Query { … }"
             slotProps={{ htmlInput: { 'aria-label': 'Text of the contract', className: 'mono', spellCheck: false } }}
           />
           <div>

@@ -2,6 +2,7 @@ import {
   collectContract,
   decodeXml,
   HingeError,
+  isGraphql,
   isHttpUrl,
   LIMITS,
   contractKindOf,
@@ -11,6 +12,7 @@ import {
   type CredentialDocument,
 } from '@hinge/core';
 import { eq } from 'drizzle-orm';
+import { getIntrospectionQuery } from 'graphql';
 import { database, schema } from '../../db/client';
 import { fetchOutside } from '../../lib/outbound';
 import { Told } from '../../lib/route';
@@ -43,6 +45,8 @@ export async function gather(source: {
     const url = source.url.trim();
     if (!/^https?:\/\//i.test(url) || !URL.canParse(url))
       throw new Told(422, `${url || 'The address'} is no http or https address.`);
+    const types = SOME_FILE.test(url) ? undefined : await introspect(url);
+    if (types !== undefined) return { entry: 'schema.json', files: { 'schema.json': types } };
     return collectContract(url, {}, fetchText);
   }
   const files = source.files ?? {};
@@ -63,6 +67,32 @@ async function fetchText(location: string): Promise<string> {
     await reply.body.dump();
     throw new HingeError('HNG-120', `${location} answered ${reply.statusCode}`, { file: location });
   }
+  return decodeXml(await bytesOf(reply, location), undefined, location);
+}
+
+/** Addresses that name a document, and no server that could be asked. */
+const SOME_FILE = /[?&]wsdl|\.(wsdl|xsd|xml|ya?ml|json|graphqls?|gql)$/i;
+
+/** What a GraphQL server says of its types (specification of October 2021, §4); undefined where there is none. */
+async function introspect(url: string): Promise<string | undefined> {
+  const reply = await fetchOutside(url, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json', accept: 'application/graphql-response+json, application/json' },
+    body: JSON.stringify({ query: getIntrospectionQuery() }),
+  }).catch((error: unknown) => {
+    if (error instanceof Told) throw error;
+    return undefined;
+  });
+  if (!reply) return undefined;
+  if (reply.statusCode !== 200) {
+    await reply.body.dump();
+    return undefined;
+  }
+  const text = new TextDecoder().decode(await bytesOf(reply, url));
+  return isGraphql(text) ? text : undefined;
+}
+
+async function bytesOf(reply: Awaited<ReturnType<typeof fetchOutside>>, location: string): Promise<Uint8Array> {
   const chunks: Uint8Array[] = [];
   let size = 0;
   for await (const chunk of reply.body as AsyncIterable<Uint8Array>) {
@@ -73,7 +103,7 @@ async function fetchText(location: string): Promise<string> {
     }
     chunks.push(chunk);
   }
-  return decodeXml(Buffer.concat(chunks), undefined, location);
+  return Buffer.concat(chunks);
 }
 
 export async function addBackend(args: {

@@ -1,4 +1,5 @@
 import {
+  isGraphql,
   slug,
   typeRows,
   type Contract,
@@ -17,6 +18,7 @@ export function entryOf(files: Readonly<Record<string, string>>): string {
     names.find((n) => /\.wsdl$/i.test(n)) ??
     names.find((n) => /<([\w-]+:)?definitions\b/.test(files[n]!)) ??
     names.find((n) => /^\s*\{?\s*["']?(openapi|swagger)["']?\s*:/m.test(files[n]!)) ??
+    names.find((n) => isGraphql(files[n]!) && /\btype\s+Query\b|"__schema"|\bschema\s*[@{]/.test(files[n]!)) ??
     names[0]!
   );
 }
