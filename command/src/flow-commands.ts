@@ -36,6 +36,7 @@ import {
 import { HttpBackends, readTls, startGateway } from '@hinge/gateway';
 import { randomBytes } from 'node:crypto';
 import { writeFile } from 'node:fs/promises';
+import { hostname } from 'node:os';
 import { Failure, lineOf } from './fail';
 import { readContractFiles, readFlowFile, readText } from './files';
 
@@ -191,7 +192,9 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
   const tls = await readTls({ cert: args.tlsCert, key: args.tlsKey, ca: args.tlsCa }).catch((error: Error) => {
     throw new Failure(error.message);
   });
-  const options = { port: args.port, controlPort: args.controlPort ?? 0, config, store, tls };
+  // The same files at the same port are the same gateway: brokers keep for it what it has not confirmed.
+  const identity = args.port ? `${hostname()}:${args.port} ${config.apis.map((a) => a.slug).join(' ')}` : undefined;
+  const options = { port: args.port, controlPort: args.controlPort ?? 0, config, store, tls, identity };
   const gateway = await startGateway(options).catch((error: Error & { code?: string }) => {
     throw new Failure(
       error.code === 'EADDRINUSE' ? `port ${args.port} is in use; choose another with --port` : error.message,

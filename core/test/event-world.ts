@@ -28,6 +28,11 @@ export class FakeBroker implements Brokers {
     this.takers.set(address, [...(this.takers.get(address) ?? []), take]);
     return Promise.resolve(() => void this.takers.delete(address));
   }
+
+  async consume(_b: unknown, address: string, _group: string, take: (m: BrokerMessage) => Promise<void>) {
+    const end = await this.subscribe(_b, address, (m) => void take(m).catch(() => undefined));
+    return () => Promise.resolve(end());
+  }
 }
 
 export const event = (id: string, data: unknown = { id }) => ({

@@ -1,3 +1,4 @@
+import { Background } from './background';
 import {
   CallerDirectory,
   MemoryStore,
@@ -12,7 +13,7 @@ import { HttpBackends } from './backends';
 import { MqttBrokers } from './brokers/mqtt';
 import type { GatewayConfig } from './config';
 import { FeedClient, type FeedOptions } from './feed/client';
-import { LastGood } from './feed/last-good';
+import { identityIn, LastGood } from './feed/last-good';
 import { RevokedTokens } from './feed/revoked';
 import type { TlsOptions } from './http/certificate';
 import { ControlServer } from './http/control';
@@ -37,6 +38,8 @@ export interface GatewayOptions {
   readonly store?: StoreOptions;
   /** Folder that keeps the last good configuration; without it nothing is kept. */
   readonly stateDir?: string;
+  /** Name under which brokers keep what this gateway has not confirmed; the one in `stateDir` when absent. */
+  readonly identity?: string;
   readonly log?: (message: string, more?: Record<string, unknown>) => void;
 }
 
@@ -52,7 +55,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const log = options.log ?? (() => undefined);
   const backends = new HttpBackends();
   const now = () => performance.now();
-  const brokers = new MqttBrokers();
+  const brokers = new MqttBrokers(options.identity ?? (options.stateDir && (await identityIn(options.stateDir))));
   const topics = new TopicHubs(brokers, now);
   const { store: shared } = options;
   const link =
@@ -110,6 +113,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     tokens: new TokenEndpoint(tokens, callers, now),
     tls: options.tls,
   });
+  const background = new Background(server, ports, metrics, traces, log);
   const feed: FeedClient | undefined =
     options.feed &&
     new FeedClient({
@@ -117,6 +121,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
       log,
       apply: async (config) => {
         server.apply(config);
+        void background.apply();
         if (config.callers) callers.apply(config.callers);
         fromDisk = false;
         log(`running revision ${config.revision}`, { apis: config.apis.length });
@@ -148,6 +153,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
       }
     }
   }
+  void background.apply();
   const health = () => ({
     ready: server.revision !== 'none',
     revision: server.revision,
@@ -167,6 +173,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     async stop() {
       // Streams never end by themselves.
       webhooks.close();
+      await background.close();
       topics.close();
       await server.drain();
       await traces.flush();

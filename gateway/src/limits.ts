@@ -25,6 +25,8 @@ export const GATEWAY_LIMITS = {
   /** How long a broker may take to confirm an event, and the wait before it is connected to again. */
   brokerMs: 10_000,
   brokerRetryMs: 1_000,
+  /** Seconds for which a broker keeps what was not confirmed for a gateway that is away (MQTT 5). */
+  brokerSessionS: 86_400,
   /** How long a shared store may take to answer before it counts as away, and the longest wait before it is tried again. */
   storeMs: 500,
   storeRetryMs: 2_000,

@@ -38,19 +38,21 @@ export function checkTopics(
             ),
           );
       }
-    for (const part of ['where', 'data'] as const) {
-      const source = topic.door?.[part];
-      if (source === undefined) continue;
-      try {
-        compileExpression(source);
-      } catch (error) {
-        const x = error as ExpressionError;
-        report(
-          finding('HNG-304', `"${source}": ${x.message}`, { pointer: `${pointer}/door/${part}`, position: x.position }),
-        );
-      }
-    }
+    for (const part of ['where', 'data'] as const) expressionAt(topic.door?.[part], `${pointer}/door/${part}`, report);
+    const { callback } = topic.door ?? {};
+    for (const part of ['where', 'data'] as const)
+      expressionAt(callback?.[part], `${pointer}/door/callback/${part}`, report);
     if (!events) continue;
+    if (callback) {
+      const taken = paths.get(callback.path);
+      if (taken !== undefined || (called && callback.path === HUB))
+        report(
+          finding('HNG-305', `the callback of ${name} and ${taken ?? 'the hub'} both have the path ${callback.path}`, {
+            pointer: `${pointer}/door/callback/path`,
+          }),
+        );
+      else paths.set(callback.path, `the callback of ${name}`);
+    }
     const path = channelPath(name, topic);
     if (called && path === HUB)
       report(
@@ -72,4 +74,62 @@ export function checkTopics(
   }
   if (events && !topics.length)
     report(finding('HNG-328', 'a door answers events, and there is no topic', { pointer: '/doors' }));
+}
+
+function expressionAt(source: string | undefined, pointer: string, report: (f: Finding) => void): void {
+  if (source === undefined) return;
+  try {
+    compileExpression(source);
+  } catch (error) {
+    const x = error as ExpressionError;
+    report(finding('HNG-304', `"${source}": ${x.message}`, { pointer, position: x.position }));
+  }
+}
+
+/** Findings about what runs without a caller. */
+export function checkBackground(document: FlowDocument, report: (f: Finding) => void): void {
+  const topicAt = (topic: string | undefined, who: string, pointer: string): void => {
+    if (topic !== undefined && !document.topics?.[topic])
+      report(finding('HNG-328', `${who} names the topic ${topic}`, { pointer }));
+  };
+  const operationAt = (id: string, who: string, pointer: string) => {
+    const o = document.operations[id];
+    if (!o) report(finding('HNG-302', `${who} names the operation ${id}, which does not exist`, { pointer }));
+    const needed = (o?.parameters ?? []).filter((p) => p.required || p.in === 'path').map((p) => p.name);
+    if (needed.length)
+      report(
+        finding(
+          'HNG-302',
+          `${who} cannot give ${id} what it needs: ${needed.join(', ')}`,
+          { pointer },
+          'Name an operation that takes the event as its body and needs no parameter.',
+        ),
+      );
+    return o;
+  };
+  for (const [name, c] of Object.entries(document.consumers ?? {})) {
+    const pointer = `/consumers/${name}`;
+    topicAt(c.topic, `the consumer ${name}`, `${pointer}/topic`);
+    topicAt(c.dead, `the consumer ${name}`, `${pointer}/dead`);
+    if (c.dead === c.topic)
+      report(
+        finding('HNG-328', `the consumer ${name} lays events aside in the topic that it takes them from`, {
+          pointer: `${pointer}/dead`,
+        }),
+      );
+    operationAt(c.operation, `the consumer ${name}`, `${pointer}/operation`);
+    expressionAt(c.where, `${pointer}/where`, report);
+  }
+  for (const [name, p] of Object.entries(document.polls ?? {})) {
+    const pointer = `/polls/${name}`;
+    topicAt(p.topic, `the poll ${name}`, `${pointer}/topic`);
+    const o = operationAt(p.operation, `the poll ${name}`, `${pointer}/operation`);
+    if (o && o.method !== 'GET' && o.method !== 'HEAD')
+      report(
+        finding('HNG-302', `the poll ${name} calls ${p.operation}, which is no safe operation`, {
+          pointer: `${pointer}/operation`,
+        }),
+      );
+    for (const part of ['items', 'key', 'version'] as const) expressionAt(p[part], `${pointer}/${part}`, report);
+  }
 }

@@ -7,6 +7,7 @@ import type { Message } from '../message/message';
 import { Refusal, type InputFault } from '../problem';
 import { escapePointer } from '../schema';
 import { accepted } from '../steps/publish/publish';
+import { callbackEntries } from './callback';
 import { shaperOf, type Shape } from './shape';
 import { BATCH, EventError, eventsOf, STRUCTURED, toStructured, type TopicEvent } from './event';
 import { newEvent } from './hub';
@@ -64,6 +65,7 @@ export function eventEntries(document: FlowDocument, door: FlowDocument['doors']
               streams: true as const,
             },
           ]),
+      ...callbackEntries(document, name, topic),
     ];
   });
   return hub ? [...topics, hub] : topics;

@@ -100,6 +100,25 @@ export class TopicHubs implements Topics {
     return line;
   }
 
+  async consume(topic: TopicRef, group: string, take: (e: TopicEvent) => Promise<void>): Promise<() => Promise<void>> {
+    if (topic.broker) {
+      if (!this.brokers) throw new BrokerFailure('this gateway speaks to no brokers');
+      return this.brokers.consume(topic.broker, topic.address, group, (m) => take(eventFrom(topic, m)));
+    }
+    const listener = await this.listen(topic, {});
+    const work = (async () => {
+      while (!listener.ended) {
+        const d = await listener.next(60_000);
+        // What fails here is lost: nobody keeps it.
+        if (d && 'event' in d) await take(d.event).catch(() => undefined);
+      }
+    })();
+    return async () => {
+      listener.close();
+      await work;
+    };
+  }
+
   /** Ends every listener and every subscription. */
   close(): void {
     for (const hub of this.hubs.values()) {
@@ -207,6 +226,10 @@ export class HeldTopics implements Topics {
     const line = new Line(() => undefined);
     line.close();
     return Promise.resolve(line);
+  }
+
+  consume(): Promise<() => Promise<void>> {
+    return Promise.resolve(() => Promise.resolve());
   }
 }
 

@@ -26,3 +26,7 @@ export {
 } from './ports';
 export { channelPath, topicRef, type BrokerDocument, type TopicDocument } from './topic';
 export { Webhooks, WEBHOOK_LIMITS, type WebhookDelivery } from './webhooks';
+export { BACKGROUND_LIMITS, type ConsumerDocument, type PollDocument } from './background';
+export { consumerOf, eventHeaders, type ConsumerWorld, type Handled } from './consumer';
+export { changeEvent, pollerOf, type PollChange, type Seen } from './poll';
+export { publishTo, refOf } from './publishing';

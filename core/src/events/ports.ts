@@ -28,6 +28,16 @@ export interface Brokers {
   publish(broker: BrokerRef, message: BrokerPublish): Promise<void>;
   /** Resolves once the broker has taken the subscription; it outlives broken connections until it is ended. */
   subscribe(broker: BrokerRef, address: string, take: (m: BrokerMessage) => void): Promise<() => void>;
+  /**
+   * One of a group of takers: each message goes to one of them, one after the other, and is confirmed to the broker when `take` resolves. What
+   * is not confirmed comes again, also to whoever takes the place of a taker that went. Returns how to stop.
+   */
+  consume(
+    broker: BrokerRef,
+    address: string,
+    group: string,
+    take: (m: BrokerMessage) => Promise<void>,
+  ): Promise<() => Promise<void>>;
 }
 
 export class BrokerFailure extends Error {
@@ -108,4 +118,10 @@ export interface SubscriptionWish {
 export interface Topics {
   publish(topic: TopicRef, event: import('./event').TopicEvent, options?: PublishOptions): Promise<Published>;
   listen(topic: TopicRef, options: ListenOptions): Promise<Listener>;
+  /** As Brokers.consume; topics without a broker are heard from now on, in this process alone. */
+  consume(
+    topic: TopicRef,
+    group: string,
+    take: (event: import('./event').TopicEvent) => Promise<void>,
+  ): Promise<() => Promise<void>>;
 }

@@ -43,6 +43,28 @@ export const topicBase = {
     .optional()
     .describe('What a gateway keeps for listeners who come back; 1000 events, 600 seconds when absent'),
 };
+export const callbackBase = {
+  path: z
+    .string()
+    .regex(/^\/[^?#{}*]*$/, 'must start with /')
+    .describe('Below the door: where others call back'),
+  where: expression.optional().describe('Only what this holds for is an event; names as in a flow'),
+  data: expression.optional().describe('The data of the event, made of body, headers and query; the body when absent'),
+  once: z
+    .string()
+    .min(1)
+    .max(200)
+    .optional()
+    .describe('Header that tells one delivery from another: the same again within ten minutes is not sent again'),
+  challenge: z
+    .string()
+    .min(1)
+    .max(100)
+    .optional()
+    .describe('Query parameter that is given back by GET; hub.challenge when absent'),
+  from: z.array(z.string()).max(100).optional().describe('Values of hub.topic that were asked for; any when absent'),
+};
+
 export const channelBase = {
   path: z
     .string()

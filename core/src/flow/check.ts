@@ -1,5 +1,5 @@
 import { checkCredentials } from '../credentials';
-import { checkTopics } from '../events/check';
+import { checkBackground, checkTopics } from '../events/check';
 import { checkGuards } from '../guards/check';
 import { finding, type Finding } from '../problem';
 import { graphLimits } from '../graph/execute';
@@ -36,6 +36,7 @@ export function checkDocument(document: FlowDocument, options: CheckOptions = {}
   checkCases(document, report);
   checkGuards(document, report);
   checkTopics(document, options.environments, report);
+  checkBackground(document, report);
   if (document.doors.some((d) => d.answers === 'graphql')) {
     const { schema, findings: told } = graphOf(document);
     told.forEach(report);

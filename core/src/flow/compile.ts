@@ -167,7 +167,7 @@ function secretsOf(document: FlowDocument): SecretPlaces {
   const all = [
     document.guards,
     ...document.doors.map((d) => d.guards),
-    ...Object.values(document.topics ?? {}).map((t) => t.door?.guards),
+    ...Object.values(document.topics ?? {}).flatMap((t) => [t.door?.guards, t.door?.callback?.guards]),
     ...Object.values(document.operations).map((o) => o.guards),
     ...Object.values(document.plans ?? {}).map((p) => p.guards),
   ].flatMap((guards) => (guards ?? []).flatMap((g) => guardKind(g.kind).secrets?.(g) ?? []));

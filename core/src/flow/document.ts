@@ -1,7 +1,8 @@
 import { z } from 'zod';
 import type { JsonSchema } from '../schema';
 import { credentialsSchema } from '../credentials/schema';
-import { brokerSchema, channelBase, topicBase, webhooksSchema } from '../events/topic';
+import { consumersSchema, pollsSchema } from '../events/background';
+import { brokerSchema, callbackBase, channelBase, topicBase, webhooksSchema } from '../events/topic';
 import { GUARD_SCHEMAS } from '../guards/schemas';
 import { conditionSchema } from '../steps/condition';
 import { nestedFlow, useStepSchema } from '../steps/nested';
@@ -360,13 +361,22 @@ export const FlowDocumentSchema = z.strictObject({
       z.strictObject({
         ...topicBase,
         door: z
-          .strictObject({ ...channelBase, guards: z.array(GuardSchema).optional() })
+          .strictObject({
+            ...channelBase,
+            guards: z.array(GuardSchema).optional(),
+            callback: z
+              .strictObject({ ...callbackBase, guards: z.array(GuardSchema).min(1) })
+              .optional()
+              .describe('Others call back: what they send is an event, once the guards (a signature) let it in'),
+          })
           .optional()
           .describe('How doors that answer events show it'),
       }),
     )
     .optional()
     .describe('Channels for events'),
+  consumers: consumersSchema.optional(),
+  polls: pollsSchema.optional(),
   cases: z.array(caseDocument).optional(),
   text: z
     .strictObject({ format: z.enum(['yaml', 'json']), source: z.string().max(5_000_000) })

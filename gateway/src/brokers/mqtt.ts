@@ -1,6 +1,7 @@
 import { BrokerFailure, type BrokerMessage, type BrokerPublish, type BrokerRef, type Brokers } from '@hinge/core';
-import { connectAsync, type IClientPublishOptions, type MqttClient } from 'mqtt';
-import { randomUUID } from 'node:crypto';
+import { connect, connectAsync, type IClientPublishOptions, type IPublishPacket, type MqttClient } from 'mqtt';
+import { createHash, randomUUID } from 'node:crypto';
+import type { Socket } from 'node:net';
 import { GATEWAY_LIMITS } from '../limits';
 
 /** An event that is not confirmed yet. */
@@ -19,6 +20,12 @@ interface Connection {
 /** MQTT 3.1.1 and 5 through the standard client: one connection for each broker, opened when it is first needed and kept. */
 export class MqttBrokers implements Brokers {
   private readonly connections = new Map<string, Connection>();
+  private readonly consumers = new Set<MqttClient>();
+
+  constructor(
+    /** Stays the same when this gateway starts again: the broker keeps what was not confirmed for it. Undefined: nothing is kept. */
+    private readonly identity?: string,
+  ) {}
 
   async publish(broker: BrokerRef, m: BrokerPublish): Promise<void> {
     const { client: opening, pending } = this.connection(broker);
@@ -67,7 +74,65 @@ export class MqttBrokers implements Brokers {
     };
   }
 
+  async consume(
+    broker: BrokerRef,
+    address: string,
+    group: string,
+    take: (m: BrokerMessage) => Promise<void>,
+  ): Promise<() => Promise<void>> {
+    const { identity } = this;
+    const own = createHash('sha256')
+      .update(`${identity ?? randomUUID()} ${group} ${address}`)
+      .digest('hex');
+    const client = connect(broker.address, {
+      protocolVersion: broker.version,
+      // MQTT 3.1.1 §3.1.3.1: 23 characters are taken everywhere.
+      clientId: `hinge${own.slice(0, 18)}`,
+      connectTimeout: GATEWAY_LIMITS.connectMs,
+      reconnectPeriod: GATEWAY_LIMITS.brokerRetryMs,
+      clean: identity === undefined,
+      resubscribe: true,
+      // While one message is worked on nothing is read, answers to pings neither: the system looks after the connection.
+      keepalive: 0,
+      ...(broker.version === 5 && {
+        properties: {
+          receiveMaximum: 1,
+          ...(identity !== undefined && { sessionExpiryInterval: GATEWAY_LIMITS.brokerSessionS }),
+        },
+      }),
+    });
+    this.consumers.add(client);
+    client.on('error', () => undefined);
+    client.on('connect', () => (client.stream as Partial<Socket>).setKeepAlive?.(true, 30_000));
+    let stopped = false;
+    // One after the other, also where a broken connection brings one again that is still worked on.
+    let work: Promise<void> = Promise.resolve();
+    // Called before the message is confirmed, which waits for the answer.
+    client.handleMessage = (packet, done) => {
+      work = work.then(async () => {
+        if (stopped) return;
+        try {
+          await take(messageOf(packet));
+          done();
+        } catch {
+          // Not confirmed: it comes again with the next connection.
+        }
+      });
+    };
+    // MQTT 5.0 §4.8.2; in 3.1.1 every gateway is a group of its own.
+    const filter = broker.version === 5 ? `$share/${group.replace(/[/+#]/g, '-')}/${address}` : address;
+    client.subscribe(filter, { qos: 1 });
+    return async () => {
+      stopped = true;
+      await work;
+      this.consumers.delete(client);
+      await client.endAsync(true).catch(() => undefined);
+    };
+  }
+
   async close(): Promise<void> {
+    await Promise.all([...this.consumers].map((c) => c.endAsync(true).catch(() => undefined)));
+    this.consumers.clear();
     const all = [...this.connections.values()];
     this.connections.clear();
     await Promise.all(all.map((c) => c.client.then((client) => client.endAsync(true)).catch(() => undefined)));
@@ -116,12 +181,7 @@ export class MqttBrokers implements Brokers {
         watch.unref();
         c.once('end', () => clearInterval(watch));
         c.on('message', (topic, payload, packet) => {
-          const properties = packet.properties?.userProperties;
-          const m: BrokerMessage = {
-            payload,
-            mediaType: packet.properties?.contentType,
-            ...(properties && { properties: single(properties) }),
-          };
+          const m = messageOf(packet, payload);
           for (const take of takers.get(topic) ?? []) take(m);
         });
         return c;
@@ -136,6 +196,15 @@ export class MqttBrokers implements Brokers {
     this.connections.set(key, made);
     return made;
   }
+}
+
+function messageOf(packet: IPublishPacket, payload: Uint8Array = packet.payload as Buffer): BrokerMessage {
+  const properties = packet.properties?.userProperties;
+  return {
+    payload,
+    mediaType: packet.properties?.contentType,
+    ...(properties && { properties: single(properties) }),
+  };
 }
 
 /** A property that came several times counts with its first value. */

@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { GatewayConfig } from '../config';
@@ -29,4 +30,15 @@ export class LastGood {
     });
     return this.writing;
   }
+}
+
+/** A name of this gateway that stays the same, kept beside its configuration. */
+export async function identityIn(dir: string): Promise<string> {
+  const file = join(dir, 'identity');
+  const known = await readFile(file, 'utf8').catch(() => '');
+  if (known.trim()) return known.trim();
+  const made = randomUUID();
+  await mkdir(dir, { recursive: true });
+  await writeFile(file, `${made}\n`);
+  return made;
 }
