@@ -14,6 +14,7 @@ import {
   type Ports,
   type Seen,
   type StepSeen,
+  type StopTaking,
   type TopicEvent,
   type TopicRef,
 } from '@hinge/core';
@@ -30,7 +31,7 @@ export interface Running {
 
 interface Work {
   readonly key: string;
-  stop(): Promise<void>;
+  stop(forget: boolean): Promise<void>;
 }
 
 /** Consumers and polls of everything that the gateway runs: begun and ended as the configuration says, each traced like a request. */
@@ -57,7 +58,7 @@ export class Background {
   async close(): Promise<void> {
     this.closed = true;
     await this.changing;
-    await Promise.all([...this.works.values()].map((w) => w.stop()));
+    await Promise.all([...this.works.values()].map((w) => w.stop(false)));
     this.works.clear();
   }
 
@@ -83,7 +84,7 @@ export class Background {
     for (const [key, work] of this.works) {
       if (wanted.has(key)) continue;
       this.works.delete(key);
-      await work.stop();
+      await work.stop(true);
     }
     for (const [key, begin] of wanted) if (!this.works.has(key)) this.works.set(key, begin());
   }
@@ -104,7 +105,7 @@ export class Background {
       stopped: () => pause.stopped,
       told,
     });
-    let end: (() => Promise<void>) | undefined;
+    let end: StopTaking | undefined;
     const begin = async (): Promise<void> => {
       while (!pause.stopped && !end)
         try {
@@ -117,10 +118,10 @@ export class Background {
     const begun = begin();
     return {
       key,
-      async stop() {
+      async stop(forget) {
         pause.stop();
         await begun;
-        await end?.();
+        await end?.(forget);
       },
     };
   }

@@ -18,6 +18,7 @@ import { RevokedTokens } from './feed/revoked';
 import type { TlsOptions } from './http/certificate';
 import { ControlServer } from './http/control';
 import { GatewayServer } from './http/server';
+import { KeptSubscriptions } from './subscriptions';
 import { SharedCounters } from './stores/counters';
 import { StoreLink, type StoreOptions, type StoreState } from './stores/link';
 import { SharedStore } from './stores/replies';
@@ -68,7 +69,9 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const space = () => `hinge:${server.current.environment ?? 'files'}:`;
   const store = link ? new SharedStore(link, space, now) : new MemoryStore(now);
   const counters = link ? new SharedCounters(link, space, shared.whenAway, now) : new OwnCounters(now);
-  const webhooks = new Webhooks(topics, backends, now, log);
+  const subscriptions = new KeptSubscriptions(options.stateDir, log);
+  await subscriptions.load();
+  const webhooks = new Webhooks(topics, backends, now, log, undefined, subscriptions.save);
   const seconds = () => Date.now() / 1000;
   const callers: CallerDirectory = new CallerDirectory(
     () => server.loaded.map((a) => ({ slug: a.config.slug, document: a.config.document })),
@@ -114,6 +117,11 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     tls: options.tls,
   });
   const background = new Background(server, ports, metrics, traces, log);
+  /** What goes on without callers, as the configuration says now. */
+  const begin = (): void => {
+    void background.apply();
+    subscriptions.restore(webhooks, server);
+  };
   const feed: FeedClient | undefined =
     options.feed &&
     new FeedClient({
@@ -121,7 +129,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
       log,
       apply: async (config) => {
         server.apply(config);
-        void background.apply();
+        begin();
         if (config.callers) callers.apply(config.callers);
         fromDisk = false;
         log(`running revision ${config.revision}`, { apis: config.apis.length });
@@ -153,7 +161,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
       }
     }
   }
-  void background.apply();
+  begin();
   const health = () => ({
     ready: server.revision !== 'none',
     revision: server.revision,
@@ -172,8 +180,8 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     server,
     async stop() {
       // Streams never end by themselves.
-      webhooks.close();
-      await background.close();
+      await Promise.all([webhooks.close(), background.close()]);
+      await subscriptions.close();
       topics.close();
       await server.drain();
       await traces.flush();

@@ -256,6 +256,7 @@ describe('deliveries', () => {
         hub: 'http://g/hub',
         leaseSeconds: 60,
         attempts,
+        context: { search: '', headers: {}, env: {} },
         shape: (d) => Promise.resolve(d),
       });
       await eventually('subscribed', () => hooks.count === count + 1);
@@ -314,6 +315,7 @@ describe('deliveries', () => {
       hub: 'http://g/hub',
       leaseSeconds: 60,
       attempts: 1,
+      context: { search: '', headers: {}, env: {} },
       shape: (d) => Promise.resolve(d),
     });
     await eventually('asked twice', () => s.asked.length === 2);

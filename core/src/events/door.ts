@@ -8,7 +8,7 @@ import { Refusal, type InputFault } from '../problem';
 import { escapePointer } from '../schema';
 import { accepted } from '../steps/publish/publish';
 import { callbackEntries } from './callback';
-import { shaperOf, type Shape } from './shape';
+import { shapeContext, shaperOf, type Shape } from './shape';
 import { BATCH, EventError, eventsOf, STRUCTURED, toStructured, type TopicEvent } from './event';
 import { newEvent } from './hub';
 import { hubEntry, hubLinks } from './hub-door';
@@ -184,7 +184,7 @@ function listening(
           cause: error,
         });
       }
-      const shape = shapeFor(run);
+      const shape = shapeFor(shapeContext(run));
       run.notes = {
         topic: name,
         address: ref.address,

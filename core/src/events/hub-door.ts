@@ -5,7 +5,7 @@ import { Body } from '../message/body';
 import { essence } from '../message/headers';
 import { Refusal, type InputFault } from '../problem';
 import { refOf } from './publishing';
-import { shaperOf } from './shape';
+import { shapeContext, shaperOf } from './shape';
 import { channelPath, type TopicDocument } from './topic';
 
 type Door = FlowDocument['doors'][number];
@@ -89,6 +89,7 @@ export function hubEntry(document: FlowDocument, door: Door) {
         });
       const topic = refOf(document, found.name, run);
       const most = webhooks.leaseSeconds ?? LEASE_S;
+      const context = shapeContext(run);
       const wish = {
         topic,
         callback,
@@ -97,7 +98,9 @@ export function hubEntry(document: FlowDocument, door: Door) {
         leaseSeconds: Math.max(LEAST_LEASE_S, Math.min(lease ? Number(lease) : most, most)),
         ...(secret && { secret }),
         attempts: webhooks.attempts ?? ATTEMPTS,
-        shape: found.shapeFor(run),
+        ...(run.more.api !== undefined && { api: run.more.api }),
+        context,
+        shape: found.shapeFor(context),
       };
       if (mode === 'subscribe') subscribers.subscribe(wish);
       else subscribers.unsubscribe(wish);

@@ -11,6 +11,7 @@ import {
   type ListenOptions,
   type Published,
   type PublishOptions,
+  type StopTaking,
   type TopicRef,
   type Topics,
 } from './ports';
@@ -100,7 +101,7 @@ export class TopicHubs implements Topics {
     return line;
   }
 
-  async consume(topic: TopicRef, group: string, take: (e: TopicEvent) => Promise<void>): Promise<() => Promise<void>> {
+  async consume(topic: TopicRef, group: string, take: (e: TopicEvent) => Promise<void>): Promise<StopTaking> {
     if (topic.broker) {
       if (!this.brokers) throw new BrokerFailure('this gateway speaks to no brokers');
       return this.brokers.consume(topic.broker, topic.address, group, (m) => take(eventFrom(topic, m)));
@@ -228,7 +229,7 @@ export class HeldTopics implements Topics {
     return Promise.resolve(line);
   }
 
-  consume(): Promise<() => Promise<void>> {
+  consume(): Promise<StopTaking> {
     return Promise.resolve(() => Promise.resolve());
   }
 }

@@ -20,12 +20,21 @@ export {
   type Delivery,
   type Listener,
   type Published,
+  type StopTaking,
   type Subscribers,
   type TopicRef,
   type Topics,
 } from './ports';
 export { channelPath, topicRef, type BrokerDocument, type TopicDocument } from './topic';
-export { Webhooks, WEBHOOK_LIMITS, type WebhookDelivery } from './webhooks';
+export { Webhooks } from './webhooks';
+export {
+  WEBHOOK_LIMITS,
+  type Attempt,
+  type KeptSubscription,
+  type WebhookDelivery,
+  type WebhookSubscription,
+} from './webhook-views';
+export { shaperOf, type ShapeContext } from './shape';
 export { BACKGROUND_LIMITS, type ConsumerDocument, type PollDocument } from './background';
 export { consumerOf, eventHeaders, type ConsumerWorld, type Handled } from './consumer';
 export { changeEvent, pollerOf, type PollChange, type Seen } from './poll';

@@ -23,6 +23,9 @@ export interface BrokerPublish extends BrokerMessage {
   readonly retain: boolean;
 }
 
+/** `forget`: for good, and nothing more is kept for this taker; otherwise it comes back. */
+export type StopTaking = (forget: boolean) => Promise<void>;
+
 export interface Brokers {
   /** Resolves when the broker has confirmed (QoS 1) or the bytes are on their way (QoS 0). Rejects with BrokerFailure. */
   publish(broker: BrokerRef, message: BrokerPublish): Promise<void>;
@@ -37,7 +40,7 @@ export interface Brokers {
     address: string,
     group: string,
     take: (m: BrokerMessage) => Promise<void>,
-  ): Promise<() => Promise<void>>;
+  ): Promise<StopTaking>;
 }
 
 export class BrokerFailure extends Error {
@@ -104,6 +107,8 @@ export interface Subscribers {
 }
 
 export interface SubscriptionWish {
+  /** Under which name the gateway runs the API. */
+  readonly api?: string;
   readonly topic: TopicRef;
   readonly callback: string;
   /** Address of the topic and of the hub, as the subscriber knows them. */
@@ -112,6 +117,7 @@ export interface SubscriptionWish {
   readonly leaseSeconds: number;
   readonly secret?: string;
   readonly attempts: number;
+  readonly context: import('./shape').ShapeContext;
   readonly shape: (d: Delivery) => Promise<Delivery | undefined>;
 }
 
@@ -123,5 +129,5 @@ export interface Topics {
     topic: TopicRef,
     group: string,
     take: (event: import('./event').TopicEvent) => Promise<void>,
-  ): Promise<() => Promise<void>>;
+  ): Promise<StopTaking>;
 }

@@ -1,6 +1,6 @@
 import { writeJson } from '../codec/json';
 import type { Names } from '../expression/operators';
-import type { Run } from '../flow/run';
+import type { Identity, Run } from '../flow/run';
 import { Body } from '../message/body';
 import { isJson } from '../message/headers';
 import { runnable } from '../steps/expression';
@@ -11,12 +11,28 @@ import type { TopicDocument } from './topic';
 /** What one listener gets of a delivery: filtered and mapped as the topic's door says; undefined: nothing. */
 export type Shape = (d: Delivery) => Promise<Delivery | undefined>;
 
-export function shaperOf(topic: TopicDocument): (run: Run) => Shape {
+/** Who listens, as filters and maps see it. Plain data: a subscription outlives the request that began it. */
+export interface ShapeContext {
+  readonly identity?: Identity;
+  /** Query string, with "?", or empty. */
+  readonly search: string;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly env: Readonly<Record<string, unknown>>;
+}
+
+export const shapeContext = (run: Run): ShapeContext => ({
+  ...(run.identity && { identity: run.identity }),
+  search: run.request.search,
+  headers: run.request.message.headers,
+  env: run.env,
+});
+
+export function shaperOf(topic: TopicDocument): (context: ShapeContext) => Shape {
   const where = topic.door?.where === undefined ? undefined : runnable(topic.door.where);
   const data = topic.door?.data === undefined ? undefined : runnable(topic.door.data);
-  return (run) => async (d) => {
+  return (context) => async (d) => {
     if ('gap' in d || (!where && !data)) return d;
-    const scope = new EventScope(run, d.event);
+    const scope = new EventScope(context, d.event);
     if (where && !holds(await where.evaluate(scope))) return undefined;
     if (!data) return d;
     const value: unknown = await data.evaluate(scope);
@@ -32,7 +48,7 @@ class EventScope implements Names {
   readonly names = ['body', 'event', 'app', 'plan', 'query', 'headers', 'env'];
 
   constructor(
-    private readonly run: Run,
+    private readonly context: ShapeContext,
     private readonly event: TopicEvent,
   ) {}
 
@@ -43,15 +59,15 @@ class EventScope implements Names {
       case 'event':
         return attributesOf(this.event);
       case 'app':
-        return this.run.identity?.app;
+        return this.context.identity?.app;
       case 'plan':
-        return this.run.identity?.plan;
+        return this.context.identity?.plan;
       case 'query':
-        return Object.fromEntries(new URLSearchParams(this.run.request.search));
+        return Object.fromEntries(new URLSearchParams(this.context.search));
       case 'headers':
-        return this.run.request.message.headers;
+        return this.context.headers;
       case 'env':
-        return this.run.env;
+        return this.context.env;
       default:
         return undefined;
     }

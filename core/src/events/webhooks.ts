@@ -3,39 +3,14 @@ import type { Backends, BackendReply } from '../flow/ports';
 import { Body } from '../message/body';
 import { STRUCTURED, toStructured, type TopicEvent } from './event';
 import { linksOf } from './hub-door';
-import type { Listener, Subscribers, SubscriptionWish, Topics } from './ports';
-
-export const WEBHOOK_LIMITS = {
-  /** Subscriptions of one gateway process. */
-  subscriptions: 5_000,
-  /** A subscriber's answer, to the question whether it meant it and to an event. */
-  verifyMs: 5_000,
-  deliverMs: 10_000,
-  /** The wait after the first failure; it doubles up to the longest. */
-  firstWaitMs: 1_000,
-  longestWaitMs: 300_000,
-  /** Deliveries that can be looked at; events that were laid aside stay among them, the oldest of all go. */
-  deliveries: 1_000,
-} as const;
-
-export interface Attempt {
-  /** ISO 8601. */
-  readonly at: string;
-  readonly ms: number;
-  readonly status?: number;
-  /** Why there was no answer. */
-  readonly failure?: string;
-}
-
-/** One event on its way to one subscriber. `dead`: every try failed; it may be sent again. */
-export interface WebhookDelivery {
-  readonly id: string;
-  readonly topic: string;
-  readonly callback: string;
-  readonly event: string;
-  readonly state: 'waiting' | 'delivered' | 'dead' | 'ended';
-  readonly attempts: readonly Attempt[];
-}
+import {
+  WEBHOOK_LIMITS,
+  type Attempt,
+  type KeptSubscription,
+  type WebhookDelivery,
+  type WebhookSubscription,
+} from './webhook-views';
+import type { Listener, StopTaking, Subscribers, SubscriptionWish, Topics } from './ports';
 
 interface Kept {
   view: { -readonly [K in keyof WebhookDelivery]: WebhookDelivery[K] } & { attempts: Attempt[] };
@@ -46,16 +21,21 @@ interface Kept {
 /** Subscriptions of one topic to one callback: a later one takes the place of an earlier one (WebSub §5.1). */
 interface Subscription {
   readonly wish: SubscriptionWish;
-  readonly expiresMs: number;
+  /** Milliseconds since 1970. */
+  readonly since: number;
+  readonly until: number;
   listener?: Listener;
+  stop?: StopTaking;
   ended: boolean;
+  timer?: ReturnType<typeof setTimeout>;
   /** Ends a wait between two tries. */
   wake?: () => void;
 }
 
 /**
  * The hub of W3C WebSub: it asks before it sends (§5.3), sends events in their order to each subscriber by itself, one at a time, signs (§7.1), tries again with
- * longer and longer waits, and lays aside what nobody takes. One subscriber that is slow holds up no other. All of it lives in this process.
+ * longer and longer waits, and lays aside what nobody takes. One subscriber that is slow holds up no other. Subscriptions are kept by whoever gives `keep`; a broker
+ * keeps the events of its topics until they were delivered or laid aside. Deliveries live in this process.
  */
 export class Webhooks implements Subscribers {
   private readonly subscriptions = new Map<string, Subscription>();
@@ -68,6 +48,7 @@ export class Webhooks implements Subscribers {
     private readonly now: () => number,
     private readonly log: (words: string) => void = () => undefined,
     private readonly limits: { -readonly [K in keyof typeof WEBHOOK_LIMITS]: number } = WEBHOOK_LIMITS,
+    private readonly keep: (all: readonly KeptSubscription[]) => void = () => undefined,
   ) {}
 
   subscribe(wish: SubscriptionWish): void {
@@ -87,6 +68,33 @@ export class Webhooks implements Subscribers {
     return this.kept.map((k) => k.view).reverse();
   }
 
+  get subscribed(): readonly WebhookSubscription[] {
+    return [...this.subscriptions.values()].map(({ wish, since, until }) => ({
+      ...(wish.api !== undefined && { api: wish.api }),
+      topic: wish.topic.name,
+      callback: wish.callback,
+      ...(wish.context.identity?.app && { app: wish.context.identity.app.name }),
+      signed: wish.secret !== undefined,
+      since: new Date(since).toISOString(),
+      until: new Date(until).toISOString(),
+    }));
+  }
+
+  /** Goes on with subscriptions of an earlier process; `complete` says what has become of their topic, undefined where it is gone. */
+  restore(
+    kept: readonly KeptSubscription[],
+    complete: (k: KeptSubscription) => Pick<SubscriptionWish, 'topic' | 'shape' | 'context'> | undefined,
+  ): void {
+    for (const k of kept) {
+      const made = k.until > Date.now() ? complete(k) : undefined;
+      if (!made || this.subscriptions.size >= this.limits.subscriptions) continue;
+      const wish: SubscriptionWish = { ...k, ...made, leaseSeconds: Math.round((k.until - k.since) / 1000) };
+      if (this.subscriptions.has(keyOf(wish))) continue;
+      this.start({ wish, since: k.since, until: k.until, ended: false });
+    }
+    this.save();
+  }
+
   get count(): number {
     return this.subscriptions.size;
   }
@@ -100,9 +108,10 @@ export class Webhooks implements Subscribers {
     return true;
   }
 
-  close(): void {
+  /** What is subscribed stays so for the next process. */
+  async close(): Promise<void> {
     this.closed = true;
-    for (const sub of this.subscriptions.values()) this.end(sub);
+    await Promise.all([...this.subscriptions.values()].map((sub) => this.leave(sub, false)));
   }
 
   private async begin(wish: SubscriptionWish): Promise<void> {
@@ -110,10 +119,58 @@ export class Webhooks implements Subscribers {
     await this.verify('subscribe', wish);
     if (this.closed) return;
     const before = this.subscriptions.get(keyOf(wish));
-    if (before) this.end(before);
-    const sub: Subscription = { wish, expiresMs: this.now() + wish.leaseSeconds * 1000, ended: false };
-    this.subscriptions.set(keyOf(wish), sub);
-    void this.run(sub);
+    // The broker goes on keeping for the same subscriber.
+    if (before) await this.leave(before, false);
+    const since = Date.now();
+    this.start({ wish, since, until: since + wish.leaseSeconds * 1000, ended: false });
+    this.save();
+  }
+
+  private start(sub: Subscription): void {
+    this.subscriptions.set(keyOf(sub.wish), sub);
+    void (sub.wish.topic.broker ? this.follow(sub) : this.run(sub));
+  }
+
+  private save(): void {
+    this.keep(
+      [...this.subscriptions.values()].map(({ wish, since, until }) => {
+        const { topic, shape: _shape, leaseSeconds: _lease, ...rest } = wish;
+        return { ...rest, topic: topic.name, since, until };
+      }),
+    );
+  }
+
+  /** Events of a broker: each is confirmed to it when it was delivered or laid aside. */
+  private async follow(sub: Subscription): Promise<void> {
+    const { topic, callback, api } = sub.wish;
+    const group = `hook ${api ?? ''} ${callback}`;
+    while (!sub.ended && !sub.stop) {
+      try {
+        sub.stop = await this.topics.consume(topic, group, (event) => this.takeOne(sub, event));
+      } catch {
+        await this.pause(sub, this.limits.firstWaitMs);
+      }
+    }
+    // It ended while the broker was asked.
+    if (sub.ended) await sub.stop?.(!this.closed);
+    else this.watch(sub);
+  }
+
+  /** Ends it when its time is over. */
+  private watch(sub: Subscription): void {
+    const left = Math.min(Math.max(0, sub.until - Date.now()), LONGEST_TIMER_MS);
+    sub.timer = setTimeout(() => (sub.until <= Date.now() ? this.end(sub) : this.watch(sub)), left);
+    (sub.timer as { unref?: () => void }).unref?.();
+  }
+
+  private async takeOne(sub: Subscription, event: TopicEvent): Promise<void> {
+    if (sub.ended) throw new Error('ended');
+    const shaped = await sub.wish.shape({ event }).catch(() => undefined);
+    if (!shaped || !('event' in shaped)) return;
+    const kept = this.keepOne(sub, shaped.event);
+    await this.tries(kept);
+    // Neither delivered nor laid aside: the broker keeps it for whoever goes on.
+    if (kept.view.state !== 'delivered' && kept.view.state !== 'dead') throw new Error('ended before it was delivered');
   }
 
   /** WebSub §5.3: the subscriber gives the challenge back, or it never asked. */
@@ -155,7 +212,7 @@ export class Webhooks implements Subscribers {
   private async hear(sub: Subscription, listener: Listener, last: string | undefined): Promise<string | undefined> {
     let after = last;
     for (;;) {
-      const left = sub.expiresMs - this.now();
+      const left = sub.until - Date.now();
       if (left <= 0) this.end(sub);
       const d = await listener.next(Math.max(1, Math.min(left, 60_000)));
       if (!d) {
@@ -165,17 +222,26 @@ export class Webhooks implements Subscribers {
       if ('gap' in d) continue;
       after = d.event.id;
       const shaped = await sub.wish.shape(d).catch(() => undefined);
-      if (shaped && 'event' in shaped) await this.tries(this.keep(sub, shaped.event));
+      if (shaped && 'event' in shaped) await this.tries(this.keepOne(sub, shaped.event));
       if (sub.ended) return after;
     }
   }
 
-  private keep(sub: Subscription, event: TopicEvent): Kept {
-    const { topic, callback } = sub.wish;
+  private keepOne(sub: Subscription, event: TopicEvent): Kept {
+    const { topic, callback, api } = sub.wish;
     const kept: Kept = {
       sub,
       event,
-      view: { id: crypto.randomUUID(), topic: topic.name, callback, event: event.id, state: 'waiting', attempts: [] },
+      view: {
+        id: crypto.randomUUID(),
+        ...(api !== undefined && { api }),
+        topic: topic.name,
+        callback,
+        event: event.id,
+        data: event.data.text().slice(0, SHOWN_CHARACTERS),
+        state: 'waiting',
+        attempts: [],
+      },
     };
     if (this.kept.length >= this.limits.deliveries) {
       const done = this.kept.findIndex((k) => k.view.state !== 'dead' && k.view.state !== 'waiting');
@@ -257,12 +323,24 @@ export class Webhooks implements Subscribers {
   }
 
   private end(sub: Subscription): void {
+    if (sub.ended) return;
+    void this.leave(sub, true).then(() => this.save());
+  }
+
+  private async leave(sub: Subscription, forget: boolean): Promise<void> {
     sub.ended = true;
     sub.listener?.close();
     sub.wake?.();
+    clearTimeout(sub.timer);
     if (this.subscriptions.get(keyOf(sub.wish)) === sub) this.subscriptions.delete(keyOf(sub.wish));
+    await sub.stop?.(forget);
   }
 }
+
+/** Node takes no longer timer. */
+const LONGEST_TIMER_MS = 2 ** 31 - 1;
+/** Of the data of a delivery that is looked at. */
+const SHOWN_CHARACTERS = 2000;
 
 const keyOf = ({ topic, callback }: Pick<SubscriptionWish, 'topic' | 'callback'>): string =>
   `${topic.broker?.address ?? 'inside'} ${topic.address} ${callback}`;

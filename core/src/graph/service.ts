@@ -1,7 +1,7 @@
 import { GraphQLError, getArgumentValues, Kind, type FieldNode } from 'graphql';
 import { writeJson } from '../codec/json';
 import { refOf } from '../events/publishing';
-import { shaperOf } from '../events/shape';
+import { shapeContext, shaperOf } from '../events/shape';
 import { BrokerFailure, type Delivery, type Listener } from '../events/ports';
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import type { Run } from '../flow/run';
@@ -107,7 +107,7 @@ export class GraphService {
       if (!(error instanceof BrokerFailure)) throw error;
       throw none(`${ref.broker?.address ?? 'inside'} ${ref.address}: ${error.message}`, error);
     }
-    const shape = this.shapers.get(topic)!(run);
+    const shape = this.shapers.get(topic)!(shapeContext(run));
     run.notes = { topic, address: ref.address, as: 'subscription' };
     return {
       listener,

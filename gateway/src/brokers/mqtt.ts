@@ -1,4 +1,11 @@
-import { BrokerFailure, type BrokerMessage, type BrokerPublish, type BrokerRef, type Brokers } from '@hinge/core';
+import {
+  BrokerFailure,
+  type BrokerMessage,
+  type BrokerPublish,
+  type BrokerRef,
+  type Brokers,
+  type StopTaking,
+} from '@hinge/core';
 import { connect, connectAsync, type IClientPublishOptions, type IPublishPacket, type MqttClient } from 'mqtt';
 import { createHash, randomUUID } from 'node:crypto';
 import type { Socket } from 'node:net';
@@ -79,7 +86,7 @@ export class MqttBrokers implements Brokers {
     address: string,
     group: string,
     take: (m: BrokerMessage) => Promise<void>,
-  ): Promise<() => Promise<void>> {
+  ): Promise<StopTaking> {
     const { identity } = this;
     const own = createHash('sha256')
       .update(`${identity ?? randomUUID()} ${group} ${address}`)
@@ -122,10 +129,11 @@ export class MqttBrokers implements Brokers {
     // MQTT 5.0 §4.8.2; in 3.1.1 every gateway is a group of its own.
     const filter = broker.version === 5 ? `$share/${group.replace(/[/+#]/g, '-')}/${address}` : address;
     client.subscribe(filter, { qos: 1 });
-    return async () => {
+    return async (forget) => {
       stopped = true;
       await work;
       this.consumers.delete(client);
+      if (forget && client.connected) await client.unsubscribeAsync(filter).catch(() => undefined);
       await client.endAsync(true).catch(() => undefined);
     };
   }
