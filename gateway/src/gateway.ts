@@ -32,7 +32,7 @@ export interface GatewayOptions {
   /** 0 takes any free port; undefined opens none. */
   readonly controlPort?: number;
   readonly config?: GatewayConfig;
-  readonly feed?: Omit<FeedOptions, 'apply' | 'callers' | 'rehearse' | 'forget' | 'store'>;
+  readonly feed?: Omit<FeedOptions, 'apply' | 'callers' | 'rehearse' | 'forget' | 'store' | 'webhooks' | 'resend'>;
   /** The callers' port ends TLS itself; in clear text without it. */
   readonly tls?: TlsOptions;
   /** Counts and remembered replies for many gateways; in this process without it. */
@@ -50,6 +50,9 @@ export interface RunningGateway {
   readonly server: GatewayServer;
   stop(): Promise<void>;
 }
+
+/** Subscriptions, and deliveries, that the studio is told of at once. */
+const MOST_TOLD = 500;
 
 /** Starts a gateway: on a configuration of its own, on the last good one, or on what the studio sends. */
 export async function startGateway(options: GatewayOptions): Promise<RunningGateway> {
@@ -143,6 +146,11 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
       },
       rehearse: (order) => rehearsals.run(order),
       forget: (tag) => store.purge(tag),
+      webhooks: (api) => ({
+        subscriptions: webhooks.subscribed.filter((s) => s.api === api).slice(0, MOST_TOLD),
+        deliveries: webhooks.deliveries.filter((d) => d.api === api).slice(0, MOST_TOLD),
+      }),
+      resend: (delivery) => webhooks.resend(delivery),
       store: () => ({ state: storeState(), ...(shared && { whenAway: shared.whenAway }) }),
     });
 

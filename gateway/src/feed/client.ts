@@ -15,6 +15,9 @@ export interface FeedOptions {
   readonly rehearse: (order: RehearsalOrder) => Promise<Rehearsed>;
   /** Says how much it was. */
   readonly forget: (tag: string | undefined) => Promise<number>;
+  readonly webhooks: (api: string) => Pick<Extract<FeedReport, { kind: 'webhooks' }>, 'subscriptions' | 'deliveries'>;
+  /** False where no such event was laid aside. */
+  readonly resend: (delivery: string) => boolean;
   readonly store: () => Omit<Extract<FeedReport, { kind: 'store' }>, 'kind'>;
   readonly log?: (message: string) => void;
 }
@@ -124,6 +127,12 @@ export class FeedClient {
       } catch (error) {
         await this.report({ kind: 'not-forgotten', id, why: (error as Error).message });
       }
+    } else if (event === 'webhooks') {
+      const { id, api } = JSON.parse(data) as FeedEvents['webhooks'];
+      await this.report({ kind: 'webhooks', id, ...this.options.webhooks(api) });
+    } else if (event === 'resend') {
+      const { id, delivery } = JSON.parse(data) as FeedEvents['resend'];
+      await this.report({ kind: 'resent', id, done: this.options.resend(delivery) });
     } else if (event === 'rehearse') {
       const order = JSON.parse(data) as FeedEvents['rehearse'];
       try {

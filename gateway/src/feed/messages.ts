@@ -1,4 +1,4 @@
-import type { CallersConfig } from '@hinge/core';
+import type { CallersConfig, WebhookDelivery, WebhookSubscription } from '@hinge/core';
 import type { GatewayConfig } from '../config';
 import type { Rehearsed, RehearsalOrder } from '../rehearsals';
 import type { StoreState, WhenAway } from '../stores/link';
@@ -11,6 +11,10 @@ export interface FeedEvents {
   rehearse: RehearsalOrder & { readonly id: string };
   /** Forget what is remembered: all, or what stands under a tag. */
   forget: { readonly id: string; readonly tag?: string };
+  /** Who is called back for an API, and what became of the deliveries. */
+  webhooks: { readonly id: string; readonly api: string };
+  /** Send an event again that was laid aside. */
+  resend: { readonly id: string; readonly delivery: string };
   ping: Record<string, never>;
 }
 
@@ -23,6 +27,13 @@ export type FeedReport =
   | ({ readonly kind: 'rehearsed'; readonly id: string } & Rehearsed)
   | { readonly kind: 'not-rehearsed'; readonly id: string; readonly why: string }
   | { readonly kind: 'forgotten'; readonly id: string; readonly count: number }
+  | {
+      readonly kind: 'webhooks';
+      readonly id: string;
+      readonly subscriptions: readonly WebhookSubscription[];
+      readonly deliveries: readonly WebhookDelivery[];
+    }
+  | { readonly kind: 'resent'; readonly id: string; readonly done: boolean }
   | { readonly kind: 'not-forgotten'; readonly id: string; readonly why: string }
   /** Where calls are counted and replies remembered; told at the start of a stream and when it changes. */
   | { readonly kind: 'store'; readonly state: StoreState; readonly whenAway?: WhenAway }

@@ -1,12 +1,15 @@
-import type { CaseResult, PackedRehearsal } from '@hinge/core';
+import type { CaseResult, PackedRehearsal, WebhookDelivery, WebhookSubscription } from '@hinge/core';
 import { randomUUID } from 'node:crypto';
 
 /** What the studio sends down a gateway's stream; gateway/src/feed/messages.ts is the other end. */
 export interface Line {
   readonly gateway: string;
   readonly environment: string;
-  send(event: 'config' | 'callers' | 'rehearse' | 'forget' | 'ping', data: unknown): void;
+  send(event: 'config' | 'callers' | 'ping' | Question, data: unknown): void;
 }
+
+/** What a gateway is asked and answers. */
+type Question = 'rehearse' | 'forget' | 'webhooks' | 'resend';
 
 /** What a gateway sends back: one case message by message, many judged, or what it forgot. */
 export interface Answered {
@@ -14,6 +17,10 @@ export interface Answered {
   readonly results?: readonly CaseResult[];
   /** Of what was to be forgotten. */
   readonly count?: number;
+  readonly subscriptions?: readonly WebhookSubscription[];
+  readonly deliveries?: readonly WebhookDelivery[];
+  /** Of an event that was to be sent again. */
+  readonly done?: boolean;
 }
 
 interface Waiting {
@@ -71,7 +78,23 @@ export class Hub {
     return { count: all.reduce((sum, a) => sum + (a.count ?? 0), 0), gateways: lines.length };
   }
 
-  private ask(line: Line, event: 'rehearse' | 'forget', order: object, timeoutMs: number): Promise<Answered> {
+  /** What each gateway of the environment says of the webhooks of an API. */
+  async webhooks(environment: string, api: string, timeoutMs: number): Promise<{ gateway: string; told: Answered }[]> {
+    const lines = this.in(environment);
+    if (!lines.length) throw new NoGateway(environment);
+    return Promise.all(
+      lines.map(async (l) => ({ gateway: l.gateway, told: await this.ask(l, 'webhooks', { api }, timeoutMs) })),
+    );
+  }
+
+  /** Lets one gateway send an event again; false where it has laid none aside under this id. */
+  async resend(gateway: string, delivery: string, timeoutMs: number): Promise<boolean> {
+    const line = [...this.lines].find((l) => l.gateway === gateway);
+    if (!line) throw new Error(`the gateway ${gateway} is not connected`);
+    return (await this.ask(line, 'resend', { delivery }, timeoutMs)).done ?? false;
+  }
+
+  private ask(line: Line, event: Question, order: object, timeoutMs: number): Promise<Answered> {
     const id = randomUUID();
     return new Promise((resolve, reject) => {
       const timer = setTimeout(() => {

@@ -132,6 +132,13 @@ export const reportSchema = z.discriminatedUnion('kind', [
   }),
   z.object({ kind: z.literal('not-rehearsed'), id: z.string(), why: z.string() }),
   z.object({ kind: z.literal('forgotten'), id: z.string(), count: z.number().int().min(0) }),
+  z.object({
+    kind: z.literal('webhooks'),
+    id: z.string(),
+    subscriptions: z.array(loose).max(1000),
+    deliveries: z.array(loose).max(1000),
+  }),
+  z.object({ kind: z.literal('resent'), id: z.string(), done: z.boolean() }),
   z.object({ kind: z.literal('not-forgotten'), id: z.string(), why: z.string() }),
   z.object({
     kind: z.literal('store'),
@@ -186,6 +193,8 @@ export async function takeReport(gateway: { name: string; environment: string },
       return;
     case 'rehearsed':
     case 'forgotten':
+    case 'webhooks':
+    case 'resent':
       hub().settle(report.id, report as never);
       return;
     case 'store':

@@ -4,6 +4,7 @@ import { channelPath, sampleOf, writeJson, type FlowDocument, type JsonSchema } 
 import { useState } from 'react';
 import { ChoiceRow, NumberRow, TextRow } from '../fold/fields';
 import { ExpressionRow } from '../fold/fields';
+import { Deliveries } from '../topics/deliveries';
 import { Live } from '../topics/live';
 
 type Topics = NonNullable<FlowDocument['topics']>;
@@ -228,6 +229,9 @@ export function TopicsTab({ slug, document: d, environments, address, readOnly, 
             </div>
           )}
           <Live slug={slug} topic={chosen} environments={environments} sample={sampleText(topic, d)} />
+          {d.doors.some((door) => door.webhooks) && (
+            <Deliveries slug={slug} topic={chosen} environments={environments} readOnly={readOnly ?? false} />
+          )}
         </div>
       )}
     </div>
