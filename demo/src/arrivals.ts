@@ -1,10 +1,21 @@
-import type { FlowDocument } from '@hinge/core';
+import type { FlowDocument, JsonSchema } from '@hinge/core';
 
 /** Where the stand-in broker is when nobody says otherwise. */
 export const BROKER = 'mqtt://127.0.0.1:4333';
 
 /** Where the agents' receiver takes webhooks. */
 export const RECEIVER = 'http://127.0.0.1:4334/hooks/';
+
+export const ARRIVAL: JsonSchema = {
+  type: 'object',
+  properties: {
+    vessel: { type: 'string', pattern: '^T[VB]-[0-9]{5}$', description: 'Call number' },
+    name: { type: 'string' },
+    berth: { type: 'string', description: 'Where it lies or is to lie' },
+    at: { type: 'string', format: 'date-time' },
+  },
+  required: ['vessel', 'at'],
+};
 
 /** Arrivals at the port as events: reported by HTTP, checked, on the broker; heard as a stream, by waiting, by a socket, or by webhook. */
 export function arrivalsApi(broker = BROKER, receiver = RECEIVER): FlowDocument {
@@ -26,16 +37,7 @@ export function arrivalsApi(broker = BROKER, receiver = RECEIVER): FlowDocument 
     doors: [{ name: 'feed', path: '/arrivals/v1', answers: 'events', webhooks: { callbacks: [receiver] } }],
     brokers: { town: { description: 'The broker of the port office', address: broker, version: '3.1.1' } },
     types: {
-      Arrival: {
-        type: 'object',
-        properties: {
-          vessel: { type: 'string', pattern: '^T[VB]-[0-9]{5}$', description: 'Call number' },
-          name: { type: 'string' },
-          berth: { type: 'string', description: 'Where it lies or is to lie' },
-          at: { type: 'string', format: 'date-time' },
-        },
-        required: ['vessel', 'at'],
-      },
+      Arrival: ARRIVAL,
       Report: {
         type: 'object',
         properties: {

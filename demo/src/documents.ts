@@ -15,7 +15,7 @@ export function demoApis(broker?: string, receiver?: string): Record<string, Flo
     berths: berthsApi(),
     'berths-soap': berthsSoapApi(),
     dues: duesApi(),
-    'harbour-graph': harbourGraph(),
+    'harbour-graph': harbourGraph(broker),
     notices: noticesApi(),
     'port-calls': portCallsApi(),
     register: registerApi(),

@@ -1,4 +1,5 @@
 import { draftGraph, readContract, type FlowDocument } from '@hinge/core';
+import { ARRIVAL, BROKER } from './arrivals';
 import { berthsContract } from './berths';
 import { contractFor } from './town';
 
@@ -25,8 +26,8 @@ const SAMPLE = `{
 }
 `;
 
-/** One graph over four services of three kinds: berths (SOAP), vessels and pilots (JSON), tides (XML). */
-export function harbourGraph(): FlowDocument {
+/** One graph over four services of three kinds: berths (SOAP), vessels and pilots (JSON), tides (XML); and who has berthed, as it happens. */
+export function harbourGraph(broker = BROKER): FlowDocument {
   const sources = [
     { backend: 'berths', source: berthsContract() },
     ...(['vessels', 'tides', 'pilots'] as const).map((name) => ({ backend: name, source: contractFor(name) })),
@@ -35,7 +36,32 @@ export function harbourGraph(): FlowDocument {
   return {
     ...document,
     api: { ...document.api, description: 'Vessels, berths, tides and pilots in one graph.', tags: ['graph'] },
-    graph: { ...document.graph, sample: SAMPLE },
+    brokers: { town: { description: 'The broker of the port office', address: broker, version: '3.1.1' } },
+    types: { ...document.types, Arrival: ARRIVAL },
+    // subscription { berthed { berth details { name } } }
+    topics: {
+      berthed: {
+        title: 'Berthed',
+        broker: 'town',
+        address: 'arrivals/berthed',
+        form: 'cloudevents',
+        schema: { $ref: '#/types/Arrival' },
+      },
+    },
+    graph: {
+      ...document.graph,
+      joins: [
+        ...(document.graph?.joins ?? []),
+        {
+          type: 'Arrival',
+          field: 'details',
+          operation: 'searchVessels',
+          with: { callNumber: 'vessel' },
+          list: { by: 'callNumber', items: '/vessels', most: 20 },
+        },
+      ],
+      sample: SAMPLE,
+    },
     backends: Object.fromEntries(sources.map((s) => [s.backend, {}])),
   };
 }

@@ -91,6 +91,14 @@ describe('HTTP into events', () => {
     await until((c) => c.some((r) => r.status === 503 && r.body.includes('TV-22222')));
     await fetch(`${receiver}/_behave`, { method: 'POST', body: '{}' });
     await until((c) => c.some((r) => r.status === 204 && r.body.includes('TV-22222')));
+    // The studio shows who is called back, and every try.
+    await page.open('/apis/arrivals');
+    await page.click('[role=tab]', 'Topics');
+    await page.byText('section[aria-label="Called back"] .subscribers li', '/hooks/kittiwake');
+    await page.click('section[aria-label="Called back"] .heard-row', 'delivered');
+    await page.byText('.tries td', 'try 2');
+    await page.byText('.tries pre', '"vessel"');
+    expect(await hands.serious()).toEqual([]);
   });
 
   test('what breaks the schema is told in the page, field by field', async () => {

@@ -6,6 +6,8 @@ export interface Row {
   readonly operation: string;
   readonly after?: string;
   readonly each?: string;
+  /** So many items are looked up by one call. */
+  readonly together?: number;
   /** Other fields that the same call answered. */
   readonly shared?: readonly string[];
   readonly fromMs?: number;
@@ -17,20 +19,33 @@ interface Props {
   readonly rows: readonly Row[];
   readonly measured: boolean;
   readonly problem?: string;
+  /** Of the plan, and what is allowed. */
+  readonly cost?: { readonly most: number; readonly allowed: number };
+  /** Made for each event of a subscription. */
+  readonly eachEvent?: boolean;
   readonly slug: string;
 }
 
 const SHOWN = 100;
 
 /** The calls of a query as lines over one time: beside each other what ran at once, behind each other what had to wait. */
-export function Calls({ rows, measured, problem, slug }: Props) {
+export function Calls({ rows, measured, problem, cost, eachEvent, slug }: Props) {
   const end = Math.max(1, ...rows.map((r) => (r.fromMs ?? 0) + (r.ms ?? 0)));
   const words = rows.length === 1 ? 'one call' : `${rows.length} calls`;
   const saved = rows.reduce((n, r) => n + (r.shared?.length ?? 0), 0);
   return (
     <section aria-label="Calls" className="graph-calls" data-testid="query-calls">
       <h3>
-        {measured ? `It made ${words}` : problem === undefined ? `It will make ${words}` : 'It cannot be run yet'}
+        {measured
+          ? `It made ${words}`
+          : problem === undefined
+            ? `It will make ${words}${eachEvent ? ' for each event' : ''}`
+            : 'It cannot be run yet'}
+        {!measured && cost && problem === undefined && (
+          <span className={cost.most > cost.allowed ? 'rust' : 'soft'}>
+            , and may cost {cost.most} of {cost.allowed}
+          </span>
+        )}
         {saved > 0 && (
           <span className="soft">
             , {saved === 1 ? 'one look-up was' : `${saved} look-ups were`} answered by them too
@@ -59,7 +74,10 @@ export function Calls({ rows, measured, problem, slug }: Props) {
           ) : (
             <span className="soft ellipsis">
               {r.after === undefined ? 'at once' : `behind ${r.after}`}
-              {r.each !== undefined && `, once for each different item of ${r.each}`}
+              {r.each !== undefined &&
+                (r.together === undefined
+                  ? `, once for each different item of ${r.each}`
+                  : `, for all items of ${r.each} together, ${r.together} to a call`)}
             </span>
           )}
           <span className="graph-ms">

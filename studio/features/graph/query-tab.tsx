@@ -3,6 +3,7 @@ import { json } from '@codemirror/lang-json';
 import { EditorView } from '@codemirror/view';
 import Button from '@mui/material/Button';
 import {
+  graphLimits,
   graphOf,
   planQuery,
   readJson,
@@ -50,7 +51,17 @@ export function QueryTab({ slug, document, environments, readOnly, onChange }: P
   const [ran, setRan] = useState<Ran>();
   const [told, setTold] = useState('');
   const [busy, setBusy] = useState(false);
-  const plan = useMemo(() => planQuery(graph.schema, query), [graph, query]);
+  const limits = graphLimits(document);
+  const plan = useMemo(
+    () =>
+      planQuery(graph.schema, query, undefined, {
+        listSize: graphLimits(document).listSize,
+        costs: document.graph?.costs ?? {},
+        objects: document.graph?.backend !== undefined,
+      }),
+    [graph, query, document],
+  );
+  const streams = typeof plan !== 'string' && plan.kind === 'subscription';
 
   const type = (text: string): void => {
     setQuery(text);
@@ -95,7 +106,7 @@ export function QueryTab({ slug, document, environments, readOnly, onChange }: P
     if (e.key !== 'Enter' || !(e.ctrlKey || e.metaKey)) return;
     e.preventDefault();
     e.stopPropagation();
-    if (!busy && typeof plan !== 'string') void run();
+    if (!busy && typeof plan !== 'string' && !streams) void run();
   };
 
   const extensions = useMemo(
@@ -119,7 +130,7 @@ export function QueryTab({ slug, document, environments, readOnly, onChange }: P
           width={170}
           onChange={setEnvironment}
         />
-        <Button variant="outlined" disabled={busy || typeof plan === 'string'} onClick={() => void run()}>
+        <Button variant="outlined" disabled={busy || typeof plan === 'string' || streams} onClick={() => void run()}>
           {busy ? 'Running …' : 'Run'}
         </Button>
         <span className="soft nowrap">
@@ -162,7 +173,11 @@ export function QueryTab({ slug, document, environments, readOnly, onChange }: P
         </section>
         <section aria-label="Answer" className="graph-answer">
           {text === undefined ? (
-            <div className="empty">Run the query to see what a gateway answers; nothing has to be released for it.</div>
+            <div className="empty">
+              {streams
+                ? 'A subscription is answered as a stream, by Server-Sent Events or over a WebSocket, once this is released.'
+                : 'Run the query to see what a gateway answers; nothing has to be released for it.'}
+            </div>
           ) : (
             <CodeView text={text} mediaType="application/json" />
           )}
@@ -172,6 +187,8 @@ export function QueryTab({ slug, document, environments, readOnly, onChange }: P
         rows={rows}
         measured={made !== undefined}
         problem={typeof plan === 'string' ? plan : undefined}
+        cost={typeof plan === 'string' ? undefined : { most: plan.cost, allowed: limits.cost }}
+        eachEvent={streams}
         slug={slug}
       />
       <KeptQueries
