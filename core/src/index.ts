@@ -35,3 +35,4 @@ export { portAddress } from './steps/call/send';
 export { OPERATORS, conditionWords, type Condition, type ConditionRow, type Operator } from './steps/condition';
 export { sha256 } from './guards/key/guard';
 export { passwordHash } from './guards/basic/guard';
+export { keyTag } from './steps/remember/remember';

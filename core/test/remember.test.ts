@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import CachePolicy from 'http-cache-semantics';
-import { BackendFailure, type StepDocument } from '../src';
+import { BackendFailure, keyTag, type StepDocument } from '../src';
 import { api, call, json, world, type Send } from './small-world';
 
 const remember = (more: object): StepDocument[] => [
@@ -153,6 +153,16 @@ test('what stands under a tag is forgotten by it, the rest stays', async () => {
   expect(await store.purge('tides')).toBe(1);
   expect(await ask('a')).toBe(4);
   expect([await store.purge(), store.size]).toEqual([1, 0]);
+});
+
+test('what has a key is forgotten by it, of whichever app', async () => {
+  const w = world(api(remember({ key: ['path.id', '7'] })), () => json({ n: w.sent.length }));
+  const { store } = w;
+  const ask = async (id: string) => ((await w.run({ path: { id } })).reply.body as { n: number }).n;
+  expect([await ask('a'), await ask('b')]).toEqual([1, 2]);
+  expect(await store.purge(keyTag(['a']))).toBe(0);
+  expect(await store.purge(keyTag(['a', '7']))).toBe(1);
+  expect([await ask('a'), await ask('b')]).toEqual([3, 2]);
 });
 
 test('what steps set that then failed is not said of the old reply', async () => {

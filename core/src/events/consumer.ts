@@ -31,10 +31,12 @@ export function consumerOf(document: ConsumerDocument, world: ConsumerWorld): (e
   const most = document.attempts ?? BACKGROUND_LIMITS.attempts;
   return async (event) => {
     if (where) {
-      const wanted = await Promise.resolve(where.evaluate(new EventNames(event))).catch((error: Error) => {
-        world.told(`the filter cannot be used for ${event.id}: ${error.message}`);
-        return true;
-      });
+      let wanted: unknown = true;
+      try {
+        wanted = await where.evaluate(new EventNames(event));
+      } catch (error) {
+        world.told(`the filter cannot be used for ${event.id}: ${(error as Error).message}`);
+      }
       if (!holds(wanted)) return;
     }
     for (let n = 1; !world.stopped(); n++) {

@@ -10,7 +10,7 @@ import {
   type WebhookDelivery,
   type WebhookSubscription,
 } from './webhook-views';
-import type { Listener, StopTaking, Subscribers, SubscriptionWish, Topics } from './ports';
+import type { Delivery, Listener, StopTaking, Subscribers, SubscriptionWish, Topics } from './ports';
 
 interface Kept {
   view: { -readonly [K in keyof WebhookDelivery]: WebhookDelivery[K] } & { attempts: Attempt[] };
@@ -163,9 +163,17 @@ export class Webhooks implements Subscribers {
     (sub.timer as { unref?: () => void }).unref?.();
   }
 
+  /** What a filter or a map cannot be used for is not sent, and said. */
+  private shapeOf(sub: Subscription, d: Delivery): Promise<Delivery | undefined> {
+    return sub.wish.shape(d).catch((error: Error) => {
+      this.log(`an event of ${sub.wish.topic.name} cannot be made for ${sub.wish.callback}: ${error.message}`);
+      return undefined;
+    });
+  }
+
   private async takeOne(sub: Subscription, event: TopicEvent): Promise<void> {
     if (sub.ended) throw new Error('ended');
-    const shaped = await sub.wish.shape({ event }).catch(() => undefined);
+    const shaped = await this.shapeOf(sub, { event });
     if (!shaped || !('event' in shaped)) return;
     const kept = this.keepOne(sub, shaped.event);
     await this.tries(kept);
@@ -221,7 +229,7 @@ export class Webhooks implements Subscribers {
       }
       if ('gap' in d) continue;
       after = d.event.id;
-      const shaped = await sub.wish.shape(d).catch(() => undefined);
+      const shaped = await this.shapeOf(sub, d);
       if (shaped && 'event' in shaped) await this.tries(this.keepOne(sub, shaped.event));
       if (sub.ended) return after;
     }

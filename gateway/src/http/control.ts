@@ -1,4 +1,4 @@
-import type { Store, Webhooks } from '@hinge/core';
+import { keyTag, type Store, type Webhooks } from '@hinge/core';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import type { StoreState, WhenAway } from '../stores/link';
@@ -15,7 +15,7 @@ export interface Health {
   readonly whenStoreAway?: WhenAway;
 }
 
-/** GET /healthz, /readyz, /metrics and /webhooks; POST /webhooks/ID/resend; DELETE /remembered, all or ?tag=NAME. */
+/** GET /healthz, /readyz, /metrics and /webhooks; POST /webhooks/ID/resend; DELETE /remembered: all, ?tag=NAME, or ?key=VALUE for each part of a key. */
 export class ControlServer {
   private readonly server: Server;
 
@@ -28,7 +28,9 @@ export class ControlServer {
       const h = health();
       const [path, search] = (req.url ?? '').split('?', 2);
       if (req.method === 'DELETE' && path === '/remembered') {
-        const tag = new URLSearchParams(search).get('tag') ?? undefined;
+        const asked = new URLSearchParams(search);
+        const keys = asked.getAll('key');
+        const tag = keys.length ? keyTag(keys) : (asked.get('tag') ?? undefined);
         void store.purge(tag).then(
           (forgotten) => json(200, { forgotten }),
           (error: Error) => json(503, { error: error.message }),

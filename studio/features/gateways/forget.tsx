@@ -1,19 +1,22 @@
 'use client';
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
+import { keyTag } from '@hinge/core';
 import { useState } from 'react';
 import { useAct } from '../callers/use-act';
 import { ChoiceRow } from '../fold/fields';
 
-/** Makes every gateway of an environment forget what `remember` steps keep: all, or what stands under a tag. */
+/** Makes every gateway of an environment forget what `remember` steps keep: all, what stands under a tag, or what has a key. */
 export function Forget({ environments }: { environments: readonly string[] }) {
   const [environment, setEnvironment] = useState(environments[0] ?? '');
+  const [by, setBy] = useState<'tag' | 'key'>('tag');
   const [tag, setTag] = useState('');
   const [done, setDone] = useState('');
   const { act, busy, told } = useAct();
   const forget = async () => {
     setDone('');
-    const body = { environment, ...(tag.trim() && { tag: tag.trim() }) };
+    const text = tag.trim();
+    const body = { environment, ...(text && { tag: by === 'tag' ? text : keyTag(text.split(/\s*,\s*/)) }) };
     const answer = await act<{ count: number; gateways: number }>('POST', '/api/gateways/forget', body);
     if (answer)
       setDone(
@@ -38,11 +41,22 @@ export function Forget({ environments }: { environments: readonly string[] }) {
         options={environments.map((e) => [e, e] as const)}
         onChange={setEnvironment}
       />
+      <ChoiceRow
+        label="By"
+        hideLabel
+        width={140}
+        value={by}
+        options={[
+          ['tag', 'under a tag'],
+          ['key', 'with a key'],
+        ]}
+        onChange={(v) => setBy(v as 'tag' | 'key')}
+      />
       <TextField
         value={tag}
         onChange={(e) => setTag(e.target.value)}
-        placeholder="under any tag"
-        slotProps={{ htmlInput: { 'aria-label': 'Tag', className: 'mono' } }}
+        placeholder={by === 'tag' ? 'under any tag' : 'part, part'}
+        slotProps={{ htmlInput: { 'aria-label': by === 'tag' ? 'Tag' : 'Parts of the key', className: 'mono' } }}
         sx={{ width: 180 }}
       />
       <Button type="submit" variant="outlined" disabled={busy}>

@@ -57,7 +57,8 @@ export const rememberKind: StepKind<RememberDocument> = {
         return;
       }
       const keep = (kept: Remembered) => store.set(id, kept, (kept.expiresMs - kept.storedMs) / 1000);
-      const fetch = (own: Run) => fetchAndKeep(own, { steps, notIf, tags, step, life, validates }, keep, old);
+      const under = key && keyTag(parts);
+      const fetch = (own: Run) => fetchAndKeep(own, { steps, notIf, tags, under, step, life, validates }, keep, old);
       /** One at a time for each key. */
       const fly = (own: Run): Promise<Remembered | undefined> => {
         const flight = fetch(own);
@@ -138,10 +139,16 @@ function secondsOf(v: unknown): number {
   return Number.isFinite(n) ? Math.min(n, 31_536_000) : 0;
 }
 
+/** The tag under which everything with this key stands: its parts as texts, in their order. Of all apps, plans and steps. */
+export const keyTag = (parts: readonly unknown[]): string =>
+  `key ${JSON.stringify(parts.map((p) => (typeof p === 'string' ? p : p === undefined ? '' : writeJson(p))))}`;
+
 interface Keeping {
   readonly steps: readonly CompiledStep[];
   readonly notIf: ReturnType<typeof compileCondition> | undefined;
   readonly tags: readonly ReturnType<typeof runnable>[] | undefined;
+  /** Of the key, where the step says what it is. */
+  readonly under: string | undefined;
   readonly step: RememberDocument;
   readonly life: number;
   /** The answer of one backend alone makes the result: when that is still right, so is this. */
@@ -150,7 +157,7 @@ interface Keeping {
 
 async function fetchAndKeep(
   run: Run,
-  { steps, notIf, tags, step, life, validates }: Keeping,
+  { steps, notIf, tags, under, step, life, validates }: Keeping,
   keep: (r: Remembered) => void | Promise<void>,
   old: Remembered | undefined,
 ): Promise<Remembered | undefined> {
@@ -176,12 +183,17 @@ async function fetchAndKeep(
   const { validators } = keeping;
   const obeyed = step.obey ? byItsWords(run, m.headers, status, life, validators) : { seconds: life };
   if (!obeyed) return undefined;
-  const under = tags && (await Promise.all(tags.map((t) => t.evaluate(run.scope))));
+  const named = tags && (await Promise.all(tags.map((t) => t.evaluate(run.scope))));
   const remembered: Remembered = {
     message: settled(m),
     ended: run.ended,
     ...times(run, obeyed.seconds, step, validators),
-    ...(under && { tags: under.flat().flatMap((t) => (t === undefined || t === null ? [] : [String(t)])) }),
+    ...((named || under !== undefined) && {
+      tags: [
+        ...(named ?? []).flat().flatMap((t) => (t === undefined || t === null ? [] : [String(t)])),
+        ...(under === undefined ? [] : [under]),
+      ],
+    }),
     ...(obeyed.vary && { vary: obeyed.vary }),
     ...(validators && { validators }),
   };
