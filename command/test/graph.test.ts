@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
-import { mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -13,6 +13,7 @@ const TOWN = join(ROOT, 'stand-ins/src/town/contract');
 let berths: StandIn;
 let town: Town;
 let child: ChildProcess | undefined;
+let address: string | undefined;
 const folder = mkdtempSync(join(tmpdir(), 'hinge-graph-'));
 const file = join(folder, 'graph.yaml');
 
@@ -63,7 +64,7 @@ describe('one graph over SOAP and REST', () => {
     child.stderr!.on('data', (d: Buffer) => (out += d.toString()));
     for (let i = 0; i < 400 && !out.includes('control on') && child.exitCode === null; i++)
       await new Promise((r) => setTimeout(r, 50));
-    const address = /listening on (http:\/\/127\.0\.0\.1:\d+)/.exec(out)?.[1];
+    address = /listening on (http:\/\/127\.0\.0\.1:\d+)/.exec(out)?.[1];
     expect(out).toMatch(/^graphql .*, door graph: /m);
     expect([out, address]).toEqual([out, expect.any(String)]);
     const query = `query ($day: Date!) {
@@ -92,8 +93,23 @@ describe('one graph over SOAP and REST', () => {
       lost: null,
     });
     expect(errors.map((e) => [e.path, e.extensions.status])).toEqual([[['lost'], 404]]);
+  }, 60_000);
+
+  test('asked for its types, it becomes a REST API, and a graph that checks each query and passes it on', async () => {
+    const rest = join(folder, 'rest.yaml');
+    const made = hinge('draft', `${address}/harbour`, '--as', 'rest', '--out', rest);
+    expect([made.status, made.stderr]).toEqual([0, '']);
+    expect(hinge('check', rest).stdout).toBe('no findings\n');
+    const text = readFileSync(rest, 'utf8');
+    expect(text).toContain(`address: ${address}/harbour`);
+    expect(text).toContain('path: /vessels/{callNumber}');
+    const checked = join(folder, 'checked.yaml');
+    expect(hinge('draft', `${address}/harbour`, '--as', 'proxy', '--base', '/again', '--out', checked).status).toBe(0);
+    const types = (f: string) =>
+      Object.keys(buildSchema(hinge('export', f, '--as', 'graphql').stdout).getTypeMap()).sort();
+    expect(types(checked)).toEqual(types(file));
     const code = new Promise((resolve) => child!.once('exit', resolve));
-    child.kill('SIGTERM');
+    child!.kill('SIGTERM');
     expect(await code).toBe(0);
   }, 60_000);
 });

@@ -163,12 +163,16 @@ describe('REST and SOAP into one graph', () => {
   test('a query is planned while it is typed, run on a gateway, and its calls are told with their times', async () => {
     await page.open('/apis/harbour-graph');
     await page.click('[role=tab]', 'Query');
-    await page.waitText('[data-testid=query-calls]', 'It will make 6 calls');
+    await page.waitText('[data-testid=query-calls]', 'It will make 9 calls, and may cost 18 of 1000');
+    await page.waitText(
+      '[data-testid=query-calls]',
+      'for all items of reservations.reservation together, 20 to a call',
+    );
     await page.waitText('[data-testid=query-calls]', 'behind vessel');
     await page.click('button', 'Run');
     await page.waitText('[data-testid=query-outcome]', '200');
-    // The second look at the same vessel is no call of its own.
-    await page.waitText('[data-testid=query-calls]', 'It made 5 calls, one look-up was answered by them too');
+    // The second look at the same vessel is no call of its own, nor is the owner that both have.
+    await page.waitText('[data-testid=query-calls]', 'It made 7 calls, 2 look-ups were answered by them too');
     await page.waitText('.graph-answer', 'Kittiwake Agency');
   });
 

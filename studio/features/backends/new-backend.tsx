@@ -2,7 +2,7 @@
 import Button from '@mui/material/Button';
 import LinearProgress from '@mui/material/LinearProgress';
 import TextField from '@mui/material/TextField';
-import type { Finding } from '@hinge/core';
+import { slug, type Finding } from '@hinge/core';
 import { useRouter } from 'next/navigation';
 import { useRef, useState, type DragEvent } from 'react';
 import { RequestError, send } from '../../lib/client';
@@ -10,7 +10,7 @@ import { ToldBox } from '../shell/told';
 import { AddressFields } from './address-fields';
 import { ContractReader } from './contract-view';
 import { readSource } from './read-contract';
-import type { Preview } from './view';
+import { INTROSPECTED, type Preview } from './view';
 
 type Way = 'file' | 'paste' | 'url' | 'address';
 const WAYS: readonly (readonly [Way, string])[] = [
@@ -62,8 +62,10 @@ export function NewBackend({ environments }: { environments: readonly { name: st
       reading.current = giveUp;
       const p = await readSource(source, (done, of) => setProgress({ done, of }), giveUp.signal);
       setPreview(p);
-      setName((n) => n || p.suggestedName);
-      const first = p.contract.addresses[0];
+      // A server that said its types itself is where it was asked.
+      const asked = p.entry === INTROSPECTED && source.url !== undefined ? new URL(source.url) : undefined;
+      setName((n) => n || (asked ? slug(asked.pathname) : p.suggestedName));
+      const first = asked?.href ?? p.contract.addresses[0];
       if (first)
         setAddresses((a) =>
           Object.keys(a).length ? a : Object.fromEntries(environments.slice(0, 1).map((e) => [e.name, first])),

@@ -16,7 +16,7 @@ import { getIntrospectionQuery } from 'graphql';
 import { database, schema } from '../../db/client';
 import { fetchOutside } from '../../lib/outbound';
 import { Told } from '../../lib/route';
-import { entryOf } from './view';
+import { entryOf, INTROSPECTED } from './view';
 
 const { backends } = schema;
 
@@ -46,7 +46,7 @@ export async function gather(source: {
     if (!/^https?:\/\//i.test(url) || !URL.canParse(url))
       throw new Told(422, `${url || 'The address'} is no http or https address.`);
     const types = SOME_FILE.test(url) ? undefined : await introspect(url);
-    if (types !== undefined) return { entry: 'schema.json', files: { 'schema.json': types } };
+    if (types !== undefined) return { entry: INTROSPECTED, files: { [INTROSPECTED]: types } };
     return collectContract(url, {}, fetchText);
   }
   const files = source.files ?? {};

@@ -23,6 +23,9 @@ export function entryOf(files: Readonly<Record<string, string>>): string {
   );
 }
 
+/** The file that holds what a GraphQL server said of its types. */
+export const INTROSPECTED = 'schema.json';
+
 /** A contract that was read and is not kept yet. */
 export interface Preview extends ContractFiles {
   readonly contract: ContractView;
@@ -106,7 +109,7 @@ export function viewOf(contract: Contract): ContractView {
         ? `SOAP ${o.soap.version}, ${o.soap.style}/literal`
         : o.http
           ? `${o.http.method} ${o.http.path}`
-          : '',
+          : `GraphQL ${o.graphql?.kind ?? ''}`.trim(),
       request: typeRows(o.request.body, contract.types, rows),
       headers: o.http
         ? o.http.parameters.map((p) => ({
