@@ -31,6 +31,8 @@ export interface Running {
 
 interface Work {
   readonly key: string;
+  /** What the broker knows a consumer by; another that is called so takes its place. */
+  readonly place: string;
   stop(forget: boolean): Promise<void>;
 }
 
@@ -65,6 +67,7 @@ export class Background {
   private async change(): Promise<void> {
     if (this.closed) return;
     const wanted = new Map<string, () => Work>();
+    const places = new Set<string>();
     const { environment } = this.server.current;
     for (const { config } of this.server.loaded) {
       const { document, slug } = config;
@@ -72,6 +75,7 @@ export class Background {
         const ref = topicRef(document, c.topic, environment);
         if (c.off || typeof ref === 'string') continue;
         const key = JSON.stringify(['consumer', slug, name, c, ref]);
+        places.add(placeOf(slug, name, ref));
         wanted.set(key, () => this.consume(key, slug, name, c, ref));
       }
       for (const [name, p] of Object.entries(document.polls ?? {})) {
@@ -84,7 +88,7 @@ export class Background {
     for (const [key, work] of this.works) {
       if (wanted.has(key)) continue;
       this.works.delete(key);
-      await work.stop(true);
+      await work.stop(!places.has(work.place));
     }
     for (const [key, begin] of wanted) if (!this.works.has(key)) this.works.set(key, begin());
   }
@@ -118,6 +122,7 @@ export class Background {
     const begun = begin();
     return {
       key,
+      place: placeOf(slug, name, topic),
       async stop(forget) {
         pause.stop();
         await begun;
@@ -158,6 +163,7 @@ export class Background {
     })();
     return {
       key,
+      place: '',
       async stop() {
         pause.stop();
         await work;
@@ -270,6 +276,9 @@ export class Background {
     });
   }
 }
+
+const placeOf = (slug: string, name: string, topic: TopicRef): string =>
+  JSON.stringify([slug, name, topic.broker?.address, topic.address]);
 
 function valueOf(reply: Message): unknown {
   if (reply.body.isEmpty) return undefined;

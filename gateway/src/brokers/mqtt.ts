@@ -128,7 +128,12 @@ export class MqttBrokers implements Brokers {
     };
     // MQTT 5.0 §4.8.2; in 3.1.1 every gateway is a group of its own.
     const filter = broker.version === 5 ? `$share/${group.replace(/[/+#]/g, '-')}/${address}` : address;
-    client.subscribe(filter, { qos: 1 });
+    const refusal = await subscribed(client, filter);
+    if (refusal !== undefined) {
+      this.consumers.delete(client);
+      await client.endAsync(true).catch(() => undefined);
+      throw new BrokerFailure(refusal);
+    }
     return async (forget) => {
       stopped = true;
       await work;
@@ -204,6 +209,18 @@ export class MqttBrokers implements Brokers {
     this.connections.set(key, made);
     return made;
   }
+}
+
+/** Why the broker refused; undefined once it agreed, and where it is away: it is asked when it is back. */
+function subscribed(client: MqttClient, filter: string): Promise<string | undefined> {
+  return new Promise((resolve) => {
+    const timer = setTimeout(() => resolve(undefined), GATEWAY_LIMITS.brokerMs).unref();
+    client.subscribe(filter, { qos: 1 }, (error, granted) => {
+      clearTimeout(timer);
+      const refused = granted?.find((g) => g.qos >= 128);
+      resolve(error ? error.message : refused ? `the broker refused the subscription to ${filter}` : undefined);
+    });
+  });
 }
 
 function messageOf(packet: IPublishPacket, payload: Uint8Array = packet.payload as Buffer): BrokerMessage {
