@@ -47,6 +47,8 @@ const document = (address: string): FlowDocument => ({
       path: '/vessels/{id}',
       parameters: [{ name: 'id', in: 'path', required: true, schema: { type: 'string' } }],
       reply: { status: 200, mediaType: 'application/json', schema: { $ref: '#/types/Vessel' } },
+      // Two at a time: one that is over must be counted no more.
+      guards: [{ kind: 'concurrency', calls: 2 }],
       flow: [{ kind: 'call', backend: 'vessels', path: '/{{ path.id }}' }],
     },
   },
@@ -214,6 +216,15 @@ describe('over WebSocket', () => {
     await client.dispose();
   });
 
+  test('one query after another on one socket is counted one by one', async () => {
+    const client = connect();
+    for (let i = 0; i < 4; i++)
+      expect(await next(client.iterate({ query: '{ getVessel(id: "v9") { name } }' }))).toEqual({
+        data: { getVessel: { name: 'Vessel v9' } },
+      });
+    await client.dispose();
+  });
+
   test('what breaks the protocol closes the socket with its code', async () => {
     const code = (protocol: string, ...messages: unknown[]) =>
       new Promise<number | string>((resolve) => {
@@ -242,8 +253,10 @@ test('each event looks up anew', async () => {
   const results = client.iterate({ query: QUERY });
   const first = next(results);
   await publishUntil('berthed', { vesselId: 'twice' }, first);
-  await publish('berthed', { vesselId: 'twice' });
-  await next(results);
+  for (let i = 0; i < 4; i++) {
+    await publish('berthed', { vesselId: 'twice' });
+    expect(await next(results)).toMatchObject({ data: { berthed: { vessel: { name: 'Vessel twice' } } } });
+  }
   expect(asked.filter((u) => u === '/twice').length).toBeGreaterThan(1);
   await results.return!();
   client.dispose();

@@ -47,6 +47,8 @@ export function innerRunner(context: CallContext, self: () => CompiledApi | unde
     };
     const outcome = await operation.handle(incoming, {
       ...context,
+      // A run that nobody watches calls nothing that is watched.
+      observer: call.run.observer,
       identity: call.run.identity,
       depth,
       prefix,

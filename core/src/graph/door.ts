@@ -93,11 +93,11 @@ function socketOf(run: Run, service: GraphService): Message {
   if (!offered.includes(GRAPH_SOCKET))
     throw new Refusal('HNG-403', { detail: `A WebSocket is opened here with the subprotocol ${GRAPH_SOCKET}.` });
   // What one operation does to its run is nothing to the others.
-  const own = run.fork();
+  const own = run.apart();
   return streamOf(
     new GraphTalk(
       service,
-      () => own.fork(),
+      () => own.apart(),
       (payload) => requestFrom(payload, service),
     ),
     true,

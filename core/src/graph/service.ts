@@ -1,4 +1,4 @@
-import { GraphQLError, getArgumentValues, Kind, type FieldNode } from 'graphql';
+import { GraphQLError, getArgumentValues, getVariableValues, Kind, type FieldNode } from 'graphql';
 import { writeJson } from '../codec/json';
 import { refOf } from '../events/publishing';
 import { shapeContext, shaperOf } from '../events/shape';
@@ -89,7 +89,9 @@ export class GraphService {
         detail: 'A subscription asks for a topic by a field of its own, without a fragment.',
       });
     await this.topicGuards.get(topic)?.(run);
-    const args = getArgumentValues(field, node, request.variables ?? {});
+    const given = getVariableValues(this.schema, read.operation.variableDefinitions ?? [], request.variables ?? {});
+    if (given.errors) throw new Refusal('HNG-403', { detail: given.errors[0]!.message });
+    const args = getArgumentValues(field, node, given.coerced);
     const ref = refOf(this.document, topic, run);
     const { topics } = run.ports;
     const none = (inner: string, cause?: unknown) =>
@@ -117,10 +119,15 @@ export class GraphService {
         if ('gap' in shaped)
           return { errors: [new GraphQLError(shaped.gap, { extensions: { code: 'gap' } }).toJSON()] };
         const { data } = shaped.event;
-        // A run of its own: what one event looked up is asked for anew for the next.
-        const context = new Calls(run.fork(), this.document, this.guards, true);
         const value: unknown = isJson(data.mediaType) ? data.value() : data.text();
-        return executeGraph(this.schema, read, request, context, { [field.name]: value });
+        // A run of its own that nobody watches: what one event looked up is asked for anew for the next, and the stream may be long.
+        const own = run.apart();
+        try {
+          const context = new Calls(own, this.document, this.guards, true);
+          return await executeGraph(this.schema, read, request, context, { [field.name]: value });
+        } finally {
+          for (const end of own.endings) end();
+        }
       },
     };
   }

@@ -93,6 +93,7 @@ export class GraphTalk extends SocketTalk {
 
   private async operate(id: string, payload: unknown): Promise<void> {
     this.running.set(id, undefined);
+    let run: Run | undefined;
     try {
       const request = await this.requestOf(payload);
       const read = this.service.read(request);
@@ -100,7 +101,7 @@ export class GraphTalk extends SocketTalk {
         this.fail(id, read.errors);
         return;
       }
-      const run = this.runFor();
+      run = this.runFor();
       if (read.kind !== 'subscription') {
         const result = await this.service.answer(run, read, request);
         if (this.running.has(id))
@@ -119,6 +120,8 @@ export class GraphTalk extends SocketTalk {
       const words = error instanceof Refusal ? (error.options.detail ?? error.message) : 'The operation failed.';
       const extensions = error instanceof Refusal ? { code: error.code, status: error.status } : {};
       this.fail(id, [new GraphQLError(words, { extensions })]);
+    } finally {
+      for (const end of run?.endings ?? []) end();
     }
   }
 
