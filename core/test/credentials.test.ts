@@ -10,7 +10,6 @@ import {
   type FlowDocument,
   type GuardDocument,
 } from '../src';
-import { periodOf } from '../src/guards/quota/guard';
 
 const document = (guards: GuardDocument[], more: Partial<FlowDocument> = {}): FlowDocument => ({
   hinge: 1,
@@ -316,18 +315,6 @@ describe('pages of other origins', () => {
 });
 
 describe('quotas, calls at the same time, headers', () => {
-  test.each([
-    ['hour', '2026-12-04T10:59:59.999Z', '2026-12-04T10:00:00.000Z', '2026-12-04T11:00:00.000Z'],
-    ['day', '2026-12-04T00:00:00.000Z', '2026-12-04T00:00:00.000Z', '2026-12-05T00:00:00.000Z'],
-    ['week', '2026-12-06T23:59:59.000Z', '2026-11-30T00:00:00.000Z', '2026-12-07T00:00:00.000Z'],
-    ['week', '2026-12-07T00:00:00.000Z', '2026-12-07T00:00:00.000Z', '2026-12-14T00:00:00.000Z'],
-    ['month', '2026-12-31T23:59:59.000Z', '2026-12-01T00:00:00.000Z', '2027-01-01T00:00:00.000Z'],
-    ['month', '2028-02-29T12:00:00.000Z', '2028-02-01T00:00:00.000Z', '2028-03-01T00:00:00.000Z'],
-  ] as const)('the %s of %s', (each, at, from, to) => {
-    const p = periodOf(each, Date.parse(at));
-    expect([new Date(p.from).toISOString(), new Date(p.to).toISOString()]).toEqual([from, to]);
-  });
-
   test('a quota is used up, told in headers, and begins again with the next period', async () => {
     const a = api({ kind: 'quota', calls: 2, each: 'day' });
     const first = await ask(a);

@@ -259,7 +259,18 @@ function Settings({
             readOnly={readOnly}
             onChange={(each) => onChange({ ...g, each })}
           />
-          <span className="soft nowrap">(UTC), per</span>
+          <span className="soft nowrap">by the clock of</span>
+          <TextRow
+            hideLabel
+            width={140}
+            label="Time zone of the quota"
+            value={g.zone}
+            placeholder="UTC"
+            readOnly={readOnly}
+            accept={(t) => t === '' || isTimeZone(t)}
+            onChange={(zone) => onChange({ ...g, zone })}
+          />
+          <span className="soft nowrap">per</span>
           <PerChoice guard={g} readOnly={readOnly} onChange={onChange} />
         </>
       );
@@ -321,4 +332,14 @@ function PerChoice({
       onChange={(per) => per !== 'expression' && onChange({ ...g, per: per as 'app' })}
     />
   );
+}
+
+/** A name of the IANA database that this browser knows. */
+function isTimeZone(name: string): boolean {
+  try {
+    new Intl.DateTimeFormat('en', { timeZone: name });
+    return true;
+  } catch {
+    return false;
+  }
 }

@@ -1,3 +1,4 @@
+import { DateTime } from 'luxon';
 import { Refusal } from '../../problem';
 import type { GuardKind } from '../kind';
 import { counting } from '../per';
@@ -6,8 +7,25 @@ import type { QuotaGuardDocument } from './schema';
 const HOUR = 3_600_000;
 const DAY = 24 * HOUR;
 
-/** The period of the calendar that a moment lies in: beginning and end, milliseconds since 1970 in UTC. */
-export function periodOf(each: QuotaGuardDocument['each'], at: number): { readonly from: number; readonly to: number } {
+/**
+ * The period of the calendar that a moment lies in: beginning and end, milliseconds since 1970. Of a zone its own calendar: a day there may have 23 or 25
+ * hours, and begins with the first moment that has its date.
+ */
+export function periodOf(
+  each: QuotaGuardDocument['each'],
+  at: number,
+  zone?: string,
+): { readonly from: number; readonly to: number } {
+  if (zone !== undefined && zone !== 'UTC') {
+    const begins = DateTime.fromMillis(at, { zone }).startOf(each);
+    return {
+      from: begins.toMillis(),
+      to: begins
+        .plus({ [each]: 1 })
+        .startOf(each)
+        .toMillis(),
+    };
+  }
   if (each === 'hour' || each === 'day') {
     const length = each === 'hour' ? HOUR : DAY;
     const from = Math.floor(at / length) * length;
@@ -25,7 +43,7 @@ export function periodOf(each: QuotaGuardDocument['each'], at: number): { readon
   };
 }
 
-/** So many calls in each period of the calendar, by UTC. */
+/** So many calls in each period of the calendar. */
 export const quotaGuard: GuardKind<QuotaGuardDocument> = {
   kind: 'quota',
   words: 'limits the calls of a day or a month',
@@ -34,7 +52,7 @@ export const quotaGuard: GuardKind<QuotaGuardDocument> = {
     return async ({ run }) => {
       const { counters, name, whom } = await counted(run);
       const now = Date.now();
-      const { from, to } = periodOf(guard.each, now);
+      const { from, to } = periodOf(guard.each, now, guard.zone);
       const used = await counters.period(name, guard.calls, from, to);
       const seconds = Math.max(1, Math.ceil((to - now) / 1000));
       const limit = (left: number) => ({
