@@ -1,9 +1,11 @@
 import {
+  executeSync,
   getArgumentValues,
   getVariableValues,
   GraphQLError,
   GraphQLFloat,
   GraphQLString,
+  Kind,
   locatedError,
   type DocumentNode,
   type GraphQLSchema,
@@ -15,7 +17,8 @@ import { NO_ARGS, PlanMaker, type FieldPlan, type Selection, type Shape, type Va
 /**
  * A query as a plan that is made once and run for each request (specification of October 2021, §6.2 to §6.4): fields are collected, fragments opened and arguments
  * without variables read beforehand. It goes through a level of the answer at a time, so that what a list's items look up is asked for together. It must
- * agree with `execute` of the package `graphql`, which runs what is no plan: introspection.
+ * agree with `execute` of the package `graphql`, which answers what asks for the schema itself and nothing else: where a list of it throws
+ * while earlier items wait, it leaves their rejections to nobody (16.15), and the process ends.
  */
 export interface CompiledQuery {
   /** `source`: of a subscription, the event as a member of the name of its field (§6.2.3.2). */
@@ -51,17 +54,15 @@ interface Entry {
 /** Plans of one query: one for each way its @skip and @include can go. */
 const MOST_PLANS = 64;
 
-/** Undefined where the query asks for the schema itself, or for a member that no plain object has. */
+/** The query must be valid. */
 export function compileQuery(
   schema: GraphQLSchema,
   document: DocumentNode,
   operation: OperationDefinitionNode,
-): CompiledQuery | undefined {
-  const root = schema.getRootType(operation.operation);
-  if (!root) return undefined;
+): CompiledQuery {
+  const root = schema.getRootType(operation.operation)!;
   const maker = new PlanMaker(schema, document);
   const switches = maker.switches(operation.selectionSet);
-  if (!switches) return undefined;
   const plans = new Map<string, Selection>();
   const definitions = operation.variableDefinitions ?? [];
   const serial = operation.operation === 'mutation';
@@ -80,7 +81,18 @@ export function compileQuery(
         if (plans.size >= MOST_PLANS) plans.clear();
         plans.set(key, plan);
       }
-      return new Execution(context, variables).root(plan, serial, source);
+      const introspect = (field: FieldPlan): unknown => {
+        const asked = { ...operation, selectionSet: { kind: Kind.SELECTION_SET, selections: field.nodes } } as const;
+        const others = document.definitions.filter((d) => d.kind === Kind.FRAGMENT_DEFINITION);
+        const result = executeSync({
+          schema,
+          document: { kind: Kind.DOCUMENT, definitions: [asked, ...others] },
+          variableValues: given,
+        });
+        if (result.errors) throw result.errors[0]!;
+        return result.data?.[field.key];
+      };
+      return new Execution(context, variables, introspect).root(plan, serial, source);
     },
   };
 }
@@ -92,6 +104,7 @@ class Execution {
   constructor(
     private readonly context: unknown,
     private readonly variables: Variables,
+    private readonly introspect: (field: FieldPlan) => unknown,
   ) {}
 
   async root(plan: Selection, serial: boolean, source: unknown): Promise<CompiledResult> {
@@ -119,6 +132,15 @@ class Execution {
     const { key, property, shape } = plan;
     if (plan.constant !== undefined) {
       for (const e of entries) e.into[key] = plan.constant;
+      return;
+    }
+    if (plan.introspects) {
+      for (const e of entries)
+        try {
+          e.into[key] = this.introspect(plan);
+        } catch (error) {
+          this.fail(plan, error, slotOf(plan, e));
+        }
       return;
     }
     if (property !== undefined) {
@@ -271,7 +293,9 @@ const slotOf = (plan: FieldPlan, e: Entry): Slot => ({
 
 /** All members in the order of the query, whenever their values come. */
 function emptyFor(plan: Selection): Record<string, unknown> {
-  const out: Record<string, unknown> = {};
+  // An alias may be __proto__.
+  const plain = plan.fields.every((f) => f.key !== '__proto__');
+  const out = (plain ? {} : Object.create(null)) as Record<string, unknown>;
   for (const f of plan.fields) out[f.key] = null;
   return out;
 }

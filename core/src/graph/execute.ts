@@ -1,5 +1,4 @@
 import {
-  execute,
   GraphQLError,
   getOperationAST,
   Kind,
@@ -58,8 +57,7 @@ export interface ReadQuery {
   readonly document: DocumentNode;
   readonly operation: OperationDefinitionNode;
   readonly kind: 'query' | 'mutation' | 'subscription';
-  /** Undefined where the package must execute it. */
-  readonly compiled: CompiledQuery | undefined;
+  readonly compiled: CompiledQuery;
   readonly cost: (variables: Readonly<Record<string, unknown>> | undefined) => number;
 }
 
@@ -141,23 +139,13 @@ function measure(document: DocumentNode, selection: SelectionSetNode, limits: Gr
 
 /** Executes a checked request. Errors of fields stand beside the data (specification of October 2021, §7.1). */
 export async function executeGraph(
-  schema: GraphQLSchema,
   read: ReadQuery,
   request: GraphRequest,
   contextValue: unknown,
   /** Of a subscription: the event, as a member of the name of its field. */
   rootValue?: unknown,
 ): Promise<GraphResult> {
-  const result = read.compiled
-    ? await read.compiled.run(contextValue, request.variables, rootValue)
-    : await execute({
-        schema,
-        rootValue,
-        document: read.document,
-        contextValue,
-        variableValues: request.variables,
-        operationName: request.operationName,
-      });
+  const result = await read.compiled.run(contextValue, request.variables, rootValue);
   return {
     ...(result.data !== undefined && { data: result.data }),
     ...(result.errors && { errors: result.errors.map((e) => e.toJSON()) }),

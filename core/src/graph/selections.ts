@@ -38,6 +38,8 @@ export interface FieldPlan {
   readonly property?: string;
   /** __typename. */
   readonly constant?: string;
+  /** __schema or __type. */
+  readonly introspects?: true;
   readonly args?: Readonly<Record<string, unknown>>;
   readonly info: unknown;
   readonly shape: Shape;
@@ -62,23 +64,25 @@ export class PlanMaker {
     for (const d of document.definitions) if (d.kind === Kind.FRAGMENT_DEFINITION) this.fragments.set(d.name.value, d);
   }
 
-  /** Variables that decide what is in the answer; undefined where there is no plan. */
-  switches(set: SelectionSetNode): readonly string[] | undefined {
+  /** Variables that decide what is in the answer. */
+  switches(set: SelectionSetNode): readonly string[] {
     const names = new Set<string>();
     const seen = new Set<string>();
-    const walk = (s: SelectionSetNode): boolean =>
-      s.selections.every((x) => {
+    const walk = (s: SelectionSetNode): void => {
+      for (const x of s.selections) {
         for (const d of x.directives ?? [])
           for (const a of d.arguments ?? []) if (a.value.kind === Kind.VARIABLE) names.add(a.value.name.value);
-        if (x.kind === Kind.FIELD && x.alias?.value === '__proto__') return false;
-        if (x.kind === Kind.FIELD)
-          return x.name.value !== '__schema' && x.name.value !== '__type' && (!x.selectionSet || walk(x.selectionSet));
-        if (x.kind === Kind.INLINE_FRAGMENT) return walk(x.selectionSet);
-        if (seen.has(x.name.value)) return true;
+        if (x.kind !== Kind.FRAGMENT_SPREAD) {
+          if (x.selectionSet) walk(x.selectionSet);
+          continue;
+        }
+        if (seen.has(x.name.value)) continue;
         seen.add(x.name.value);
-        return walk(this.fragments.get(x.name.value)!.selectionSet);
-      });
-    return walk(set) ? [...names] : undefined;
+        walk(this.fragments.get(x.name.value)!.selectionSet);
+      }
+    };
+    walk(set);
+    return [...names];
   }
 
   selection(
@@ -137,6 +141,12 @@ export class PlanMaker {
       return {
         ...{ key, nodes, info, parent: type.name, constant: type.name },
         shape: { kind: 'leaf', nonNull: true, type: GraphQLString },
+      };
+    // The schema says what it is itself (§4): the package knows how, and waits for nobody.
+    if (name === '__schema' || name === '__type')
+      return {
+        ...{ key, nodes, info, parent: type.name, introspects: true as const },
+        shape: { kind: 'leaf', nonNull: false, type: GraphQLString },
       };
     const field = type.getFields()[name]!;
     const { property } = field.extensions;

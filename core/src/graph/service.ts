@@ -67,7 +67,7 @@ export class GraphService {
   async answer(run: Run, read: ReadQuery, request: GraphRequest): Promise<GraphResult> {
     if (this.passOn && !asksSchemaAlone(read)) return this.passOn(run, request);
     const context = new Calls(run, this.document, this.guards, read.kind === 'query');
-    const result = await executeGraph(this.schema, read, request, context);
+    const result = await executeGraph(read, request, context);
     run.notes = {
       ...run.notes,
       calls: context.count,
@@ -124,7 +124,7 @@ export class GraphService {
         const own = run.apart();
         try {
           const context = new Calls(own, this.document, this.guards, true);
-          return await executeGraph(this.schema, read, request, context, { [field.name]: value });
+          return await executeGraph(read, request, context, { [field.name]: value });
         } finally {
           for (const end of own.endings) end();
         }
