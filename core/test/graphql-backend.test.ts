@@ -105,6 +105,14 @@ describe('a GraphQL contract', () => {
     expect(c.operations.find((o) => o.id === 'Both')!.graphql!.take).toBeUndefined();
   });
 
+  test('two documents may have an operation of one name: each is sent under the name that it has', () => {
+    const c = readContract(files({ 'a.graphql': 'query Fog { weather }', 'b.graphql': 'query Fog { w: weather }' }));
+    expect(c.operations.slice(0, 2).map((o) => [o.id, o.graphql!.operationName])).toEqual([
+      ['Fog', 'Fog'],
+      ['Fog2', 'Fog'],
+    ]);
+  });
+
   test.each([
     ['type Query { a: Strnig }', /Unknown type "Strnig"/],
     ['type A { a: Int }', /has no type Query/],

@@ -8,6 +8,7 @@ import { accepted } from '../steps/publish/publish';
 import { runnable } from '../steps/expression';
 import { newEvent } from './hub';
 import { dataChecker, publishTo, refOf } from './publishing';
+import { holds } from './shape';
 import type { TopicDocument } from './topic';
 
 /** Longest challenge that is given back: more than any hub sends, less than would be of use to anybody else. */
@@ -110,5 +111,3 @@ function demandJson(body: Body): void {
     throw new Refusal('HNG-403', { detail: `${detail}.`, errors: [{ pointer: '', code: 'json', detail }] });
   }
 }
-
-const holds = (v: unknown): boolean => (Array.isArray(v) ? v.length > 0 : Boolean(v));

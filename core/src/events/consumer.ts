@@ -4,6 +4,7 @@ import { BACKGROUND_LIMITS, type ConsumerDocument } from './background';
 import { runnable } from '../steps/expression';
 import type { Names } from '../expression/operators';
 import { isJson } from '../message/headers';
+import { holds } from './shape';
 
 /** How one event went through an operation: a status as a caller would have got it. */
 export interface Handled {
@@ -63,7 +64,6 @@ export function consumerOf(document: ConsumerDocument, world: ConsumerWorld): (e
   };
 }
 
-const holds = (v: unknown): boolean => (Array.isArray(v) ? v.length > 0 : Boolean(v));
 const waitOf = (n: number): number =>
   Math.min(BACKGROUND_LIMITS.firstWaitMs * 2 ** (n - 1), BACKGROUND_LIMITS.longestWaitMs) *
   (0.875 + Math.random() * 0.25);

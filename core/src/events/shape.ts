@@ -40,7 +40,8 @@ export function shaperOf(topic: TopicDocument): (context: ShapeContext) => Shape
   };
 }
 
-const holds = (v: unknown): boolean => (Array.isArray(v) ? v.length > 0 : Boolean(v));
+/** A list holds where it has items, as paths of a filter give them. */
+export const holds = (v: unknown): boolean => (Array.isArray(v) ? v.length > 0 : Boolean(v));
 
 /** What filters and maps of a channel see: the event, and who listens. */
 class EventScope implements Names {

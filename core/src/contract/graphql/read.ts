@@ -225,7 +225,8 @@ function fromDocument(
     graphql: {
       kind: d.operation as 'query' | 'mutation',
       query: [d, ...used].map((n) => print(n)).join('\n'),
-      operationName: id,
+      // As the document says: the id may be another, where two files have the same name.
+      operationName: d.name!.value,
       ...(only !== undefined && { take: only }),
     },
   };
