@@ -59,7 +59,7 @@ export function Forget({ environments }: { environments: readonly string[] }) {
         slotProps={{ htmlInput: { 'aria-label': by === 'tag' ? 'Tag' : 'Parts of the key', className: 'mono' } }}
         sx={{ width: 180 }}
       />
-      <Button type="submit" variant="outlined" disabled={busy}>
+      <Button type="submit" variant="outlined" disabled={busy || (by === 'key' && !tag.trim())}>
         Forget
       </Button>
       <span role="status" className="spruce">
