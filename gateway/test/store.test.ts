@@ -2,6 +2,7 @@ import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, jest, tes
 import { draftFor, planFor, readOpenApi, type FlowDocument, type GuardDocument } from '@hinge/core';
 import { Redis } from 'ioredis';
 import { startGateway, type RunningGateway, type StoreOptions } from '../src';
+import { StoreLink } from '../src/stores/link';
 import { RealRedis } from './redis';
 import { eventually, listen } from './world';
 
@@ -70,6 +71,21 @@ describe('limits over three gateways are exact to the call', () => {
     expect(count(await Promise.all(all))).toEqual(wanted);
   });
 
+  test.each([
+    ['an answer that waits unread', 0, 'here'],
+    ['no answer', 2000, 'no answer in 500 ms'],
+  ])('a process that is too busy to read: %s', async (_what, pauseMs, wanted) => {
+    const link = new StoreLink(redis.url, () => undefined);
+    await link.open();
+    await look.set('k', 'here');
+    if (pauseMs) await look.call('CLIENT', 'PAUSE', String(pauseMs));
+    const asked = link.ask((r) => r.get('k')).catch((e: Error) => e.message);
+    await new Promise((r) => setImmediate(r));
+    for (const until = Date.now() + 900; Date.now() < until;);
+    expect(await asked).toBe(wanted);
+    link.close();
+  });
+
   test('what is left is told by every gateway', async () => {
     const three = guarded([{ kind: 'rate', calls: 3, seconds: 60 }]);
     const [a, c] = [await start(three), await start(three)];
@@ -99,10 +115,13 @@ describe('limits over three gateways are exact to the call', () => {
     open = [];
     expect(await Promise.all(going)).toEqual([200, 200]);
     await eventually('a free place', async () => {
-      const next = status(`${b.at}/quay/`);
-      await new Promise((r) => setTimeout(r, 60));
-      for (const end of open.splice(0)) end();
-      return (await next) === 200;
+      let said: number | undefined;
+      void status(`${b.at}/quay/`).then((s) => (said = s));
+      await eventually('the call at its end', () => {
+        for (const end of open.splice(0)) end();
+        return said !== undefined;
+      });
+      return said === 200;
     });
     await backend.stop();
   });
