@@ -1,7 +1,7 @@
 import autocannon from 'autocannon';
 import { execFile, spawn, spawnSync, type ChildProcess } from 'node:child_process';
-import { readFileSync } from 'node:fs';
-import { cpus } from 'node:os';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { cpus, tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
@@ -57,30 +57,44 @@ export const run = (child: string[]) =>
       stdio: ['ignore', 'ignore', 'inherit'],
     }).once('exit', () => resolve()),
   );
-const memory = (pid: number): number =>
+export const memory = (pid: number): number =>
   Math.round(Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))![1]) / 1024);
-const middle = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1]!;
+export const middle = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1]!;
 
 /** Debian's `wrk` takes a tenth of the processor that a load tool in JavaScript takes from the servers; that one is taken where it is not installed. */
 const WRK = spawnSync('wrk', ['-v']).error === undefined;
 
-async function load(url: string, headers: Record<string, string>, seconds: number): Promise<number> {
-  if (WRK) return loadByWrk(url, headers, seconds);
-  const r = await autocannon({ url, headers, connections: CONNECTIONS, duration: seconds });
+async function load(url: string, headers: Record<string, string>, seconds: number, body?: string): Promise<number> {
+  if (WRK) return loadByWrk(url, headers, seconds, body);
+  const post = body === undefined ? {} : { method: 'POST' as const, body };
+  const r = await autocannon({ url, headers, connections: CONNECTIONS, duration: seconds, ...post });
   if (r.non2xx || r.errors) throw new Error(`${url}: ${r.non2xx} answers were not 2xx, ${r.errors} errors`);
   return r.requests.average;
 }
 
-async function loadByWrk(url: string, headers: Record<string, string>, seconds: number): Promise<number> {
+async function loadByWrk(
+  url: string,
+  headers: Record<string, string>,
+  seconds: number,
+  body: string | undefined,
+): Promise<number> {
   const fields = Object.entries({ connection: 'keep-alive', ...headers }).flatMap(([name, value]) => [
     '-H',
     `${name}: ${value}`,
   ]);
-  const args = ['-t1', `-c${CONNECTIONS}`, `-d${seconds}s`, '--timeout', '30s', ...fields, url];
+  const script = body === undefined ? [] : ['-s', posting(body)];
+  const args = ['-t1', `-c${CONNECTIONS}`, `-d${seconds}s`, '--timeout', '30s', ...fields, ...script, url];
   const { stdout } = await promisify(execFile)('wrk', args);
   const wrong = /Non-2xx.*|Socket errors.*/.exec(stdout)?.[0];
   if (wrong) throw new Error(`${url}: ${wrong}`);
   return Number(/Requests\/sec:\s+([\d.]+)/.exec(stdout)![1]);
+}
+
+/** A script for `wrk` that posts a text; JSON's quoting is Lua's for what stands in one line. */
+function posting(body: string): string {
+  const file = join(mkdtempSync(join(tmpdir(), 'hinge-bench-')), 'post.lua');
+  writeFileSync(file, `wrk.method = "POST"\nwrk.body = ${JSON.stringify(body)}\n`);
+  return file;
 }
 
 export interface Contender {
@@ -105,16 +119,17 @@ export async function compare(
   contenders: readonly Contender[],
   headers: Record<string, string> = {},
   slice = SLICE_SECONDS,
+  body?: string,
 ): Promise<void> {
   if (!job.includes(WANTED)) return;
   const results = contenders.map(() => ({ rates: [] as number[], cpu: 0, requests: 0 }));
-  for (const c of contenders) await load(c.url, headers, WARM_UP_SECONDS);
+  for (const c of contenders) await load(c.url, headers, WARM_UP_SECONDS, body);
   for (let round = 0; round < ROUNDS; round++)
     for (let turn = 0; turn < contenders.length; turn++) {
       const i = (turn + round) % contenders.length;
       const { server, url } = contenders[i]!;
       const before = cpuTime(server.pid);
-      const rate = await load(url, headers, slice);
+      const rate = await load(url, headers, slice, body);
       results[i]!.cpu += cpuTime(server.pid) - before;
       results[i]!.requests += rate * slice;
       results[i]!.rates.push(rate);
@@ -136,6 +151,11 @@ export const machine = () =>
   console.log(
     `${cpus()[0]?.model ?? 'cpu'}, ${cpus().length} cores, Node ${process.version}, ${CONNECTIONS} connections, load by ${WRK ? 'wrk' : 'autocannon'}, ${ROUNDS} slices of ${SLICE_SECONDS} s in turn`,
   );
+
+/** A process that is no server of ours, ended with the others. */
+export function startBeside(file: string, args: readonly string[]): void {
+  children.push(spawn(file, args, { stdio: 'ignore' }));
+}
 
 export function stopAll(): void {
   for (const c of children) {

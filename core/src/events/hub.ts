@@ -66,12 +66,9 @@ export class TopicHubs implements Topics {
   private async send(topic: TopicRef, event: TopicEvent): Promise<Published> {
     if (topic.broker) {
       if (!this.brokers) throw new BrokerFailure('this gateway speaks to no brokers');
-      await this.brokers.publish(topic.broker, {
-        ...payloadOf(topic, event),
-        address: topic.address,
-        qos: topic.qos,
-        retain: topic.retain,
-      });
+      const { payload, mediaType, properties } = payloadOf(topic, event);
+      const { address, qos, retain } = topic;
+      await this.brokers.publish(topic.broker, { payload, mediaType, properties, address, qos, retain });
     } else this.take(this.hub(topic), event);
     return { id: event.id };
   }

@@ -99,8 +99,21 @@ export type TopicDocument = NonNullable<FlowDocument['topics']>[string];
 
 const VERSIONS = { '3.1.1': 4, '5': 5 } as const;
 
-/** A topic as it stands in an environment; a text says why there is none. */
+/** A document does not change: what was found in it once is the same for every event. By document, environment and topic. */
+const known = new WeakMap<FlowDocument, Map<string | undefined, Map<string, TopicRef | string>>>();
+
+/** A topic as it stands in an environment; a text says why there is none. The same object whenever it is asked for. */
 export function topicRef(document: FlowDocument, topic: string, environment: string | undefined): TopicRef | string {
+  let all = known.get(document);
+  if (!all) known.set(document, (all = new Map()));
+  let here = all.get(environment);
+  if (!here) all.set(environment, (here = new Map()));
+  let ref = here.get(topic);
+  if (ref === undefined) here.set(topic, (ref = readTopic(document, topic, environment)));
+  return ref;
+}
+
+function readTopic(document: FlowDocument, topic: string, environment: string | undefined): TopicRef | string {
   const t = document.topics?.[topic];
   if (!t) return `there is no topic ${topic}`;
   const broker = t.broker === undefined ? undefined : document.brokers?.[t.broker];

@@ -19,6 +19,12 @@ interface Waiting {
 
 interface Connection {
   readonly client: Promise<MqttClient>;
+  /** Once it is there. */
+  open?: MqttClient;
+  /** Events of this turn are held until its end. */
+  held?: true;
+  /** It failed; the next one tries again. */
+  gone?: true;
   readonly pending: Set<Waiting>;
   /** Who listens, by topic. One subscription at the broker serves all of them. */
   readonly takers: Map<string, Set<(m: BrokerMessage) => void>>;
@@ -27,6 +33,8 @@ interface Connection {
 /** MQTT 3.1.1 and 5 through the standard client: one connection for each broker, opened when it is first needed and kept. */
 export class MqttBrokers implements Brokers {
   private readonly connections = new Map<string, Connection>();
+  /** The same connections by what asks for them; what is asked for is the same object each time. */
+  private readonly byRef = new WeakMap<BrokerRef, Connection>();
   private readonly consumers = new Set<MqttClient>();
 
   constructor(
@@ -35,8 +43,9 @@ export class MqttBrokers implements Brokers {
   ) {}
 
   async publish(broker: BrokerRef, m: BrokerPublish): Promise<void> {
-    const { client: opening, pending } = this.connection(broker);
-    const client = await opening;
+    const connection = this.connection(broker);
+    const client = connection.open ?? (await connection.client);
+    const { pending } = connection;
     // What cannot be sent now is refused, and not kept for later: whoever published must know.
     if (!client.connected) throw new BrokerFailure('not connected');
     const options: IClientPublishOptions = { qos: m.qos, retain: m.retain };
@@ -48,6 +57,7 @@ export class MqttBrokers implements Brokers {
     await new Promise<void>((resolve, reject) => {
       const waiting: Waiting = { since: performance.now(), reject };
       pending.add(waiting);
+      together(client, connection);
       client.publish(m.address, m.payload as Buffer, options, (error) => {
         pending.delete(waiting);
         if (error) reject(new BrokerFailure(error.message, { cause: error }));
@@ -156,9 +166,14 @@ export class MqttBrokers implements Brokers {
   }
 
   private connection(broker: BrokerRef): Connection {
+    const at = this.byRef.get(broker);
+    if (at && !at.gone) return at;
     const key = `${broker.address} ${broker.version}`;
     const known = this.connections.get(key);
-    if (known) return known;
+    if (known) {
+      this.byRef.set(broker, known);
+      return known;
+    }
     const takers: Connection['takers'] = new Map();
     const pending: Connection['pending'] = new Set();
     const client = connectAsync(
@@ -197,10 +212,11 @@ export class MqttBrokers implements Brokers {
           const m = messageOf(packet, payload);
           for (const take of takers.get(topic) ?? []) take(m);
         });
+        made.open = c;
         return c;
       },
       (error: unknown) => {
-        // The next one tries again.
+        made.gone = true;
         this.connections.delete(key);
         throw new BrokerFailure((error as Error).message || 'no connection', { cause: error });
       },
@@ -209,6 +225,18 @@ export class MqttBrokers implements Brokers {
     this.connections.set(key, made);
     return made;
   }
+}
+
+/** What is published in one turn of the process leaves by one call into the system. */
+function together(client: MqttClient, connection: Connection): void {
+  if (connection.held) return;
+  connection.held = true;
+  const { stream } = client;
+  stream.cork();
+  setImmediate(() => {
+    connection.held = undefined;
+    stream.uncork();
+  });
 }
 
 /** Why the broker refused; undefined once it agreed, and where it is away: it is asked when it is back. */

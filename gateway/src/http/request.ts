@@ -20,18 +20,33 @@ export function bodyOf(req: IncomingMessage, headers: Record<string, string>): B
   return Body.ofSource(() => readRequest(req), headers['content-type'], req);
 }
 
-async function readRequest(req: IncomingMessage): Promise<Uint8Array> {
-  const chunks: Uint8Array[] = [];
-  let size = 0;
-  const tooLarge = () => new Refusal('HNG-405', { detail: `The body may have at most ${LIMITS.requestBytes} bytes.` });
-  if (Number(req.headers['content-length'] ?? 0) > LIMITS.requestBytes) throw tooLarge();
-  for await (const chunk of req as AsyncIterable<Uint8Array>) {
-    size += chunk.length;
-    if (size > LIMITS.requestBytes) throw tooLarge();
-    chunks.push(chunk);
-  }
-  return chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks, size);
+const tooLarge = () => new Refusal('HNG-405', { detail: `The body may have at most ${LIMITS.requestBytes} bytes.` });
+
+/** By its events: iterating a stream costs several times what reading a short body does. */
+function readRequest(req: IncomingMessage): Promise<Uint8Array> {
+  if (Number(req.headers['content-length'] ?? 0) > LIMITS.requestBytes) return Promise.reject(tooLarge());
+  return new Promise((resolve, reject) => {
+    let first: Uint8Array | undefined;
+    let more: Uint8Array[] | undefined;
+    let size = 0;
+    const broken = (error?: Error) => reject(error ?? new Error('the request broke off before its body was here'));
+    if (req.destroyed && !req.complete) broken(req.errored ?? undefined);
+    req.on('data', (chunk: Uint8Array) => {
+      size += chunk.length;
+      if (size > LIMITS.requestBytes) {
+        req.pause();
+        req.removeAllListeners('data');
+        reject(tooLarge());
+      } else if (first) (more ??= [first]).push(chunk);
+      else first = chunk;
+    });
+    req.on('end', () => resolve(more ? Buffer.concat(more, size) : (first ?? EMPTY)));
+    req.on('error', broken);
+    req.on('aborted', broken);
+  });
 }
+
+const EMPTY = new Uint8Array(0);
 
 function queryOf(search: string): Record<string, string | string[]> {
   const out: Record<string, string | string[]> = {};
