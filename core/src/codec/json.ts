@@ -24,6 +24,8 @@ export function readJson(text: string): unknown {
 }
 
 function checkDepth(text: string): void {
+  // Each level takes a character.
+  if (text.length <= LIMITS.jsonDepth) return;
   let depth = 0;
   let inString = false;
   for (let i = 0; i < text.length; i++) {

@@ -92,17 +92,17 @@ function publishing(document: FlowDocument, name: string): CompiledStep {
           detail: `The data of ${name} is sent as application/json, or an event as ${STRUCTURED}.`,
           headers: { accept: `application/json, ${STRUCTURED}, ${BATCH}` },
         });
-      const faults = events.flatMap((e, n) =>
-        faultsOf(e.data).map((f) =>
-          alone ? f : { ...f, pointer: `${events.length > 1 ? `/${n}` : ''}/data${f.pointer}` },
-        ),
-      );
+      const faults = alone
+        ? faultsOf(events[0]!.data)
+        : events.flatMap((e, n) =>
+            faultsOf(e.data).map((f) => ({ ...f, pointer: `${events.length > 1 ? `/${n}` : ''}/data${f.pointer}` })),
+          );
       if (faults.length) throw new Refusal('HNG-404', { errors: faults });
       const key = run.request.message.headers['idempotency-key'];
       const owner = run.identity?.app?.id ?? '';
-      const done = await Promise.all(
-        events.map((e, n) => publishTo(run, ref, e, key === undefined ? undefined : { once: `${owner} ${key} ${n}` })),
-      );
+      const send = (e: TopicEvent, n: number) =>
+        publishTo(run, ref, e, key === undefined ? undefined : { once: `${owner} ${key} ${n}` });
+      const done = events.length === 1 ? [await send(events[0]!, 0)] : await Promise.all(events.map(send));
       run.notes = {
         topic: name,
         address: ref.address,

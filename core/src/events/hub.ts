@@ -1,3 +1,4 @@
+import { isoNow } from '../iso';
 import { Body } from '../message/body';
 import { isJson } from '../message/headers';
 import { writeJson } from '../codec/json';
@@ -262,6 +263,6 @@ export const newEvent = (topic: Pick<TopicRef, 'name' | 'source'>, data: Body): 
   id: crypto.randomUUID(),
   source: topic.source,
   type: topic.name,
-  time: new Date().toISOString(),
+  time: isoNow(),
   data,
 });

@@ -1,3 +1,4 @@
+import { isoNow } from '../iso';
 import { writeJson } from '../codec/json';
 import type { Names } from '../expression/operators';
 import { Body } from '../message/body';
@@ -53,7 +54,7 @@ export async function changeEvent(
     source,
     type: `${topic}.${change.kind}`,
     subject: change.key.slice(0, 200),
-    time: new Date().toISOString(),
+    time: isoNow(),
     data: Body.ofText(writeJson(change.value ?? null), 'application/json'),
   };
 }

@@ -1,3 +1,4 @@
+import { isoNow } from '../iso';
 import { writeJson } from '../codec/json';
 import type { Backends, BackendReply } from '../flow/ports';
 import { Body } from '../message/body';
@@ -289,7 +290,7 @@ export class Webhooks implements Subscribers {
     const { wish } = sub;
     const structured = wish.topic.form === 'cloudevents';
     const bytes = structured ? new TextEncoder().encode(writeJson(toStructured(event))) : event.data.bytes();
-    const at = new Date().toISOString();
+    const at = isoNow();
     const began = this.now();
     let reply: BackendReply;
     try {

@@ -186,6 +186,8 @@ export class MqttBrokers implements Brokers {
         queueQoSZero: false,
         clean: true,
         resubscribe: true,
+        // It looks up for each message whether anybody wants to read of it.
+        log: () => undefined,
       },
       false,
     ).then(
