@@ -101,6 +101,17 @@ describe('AsyncAPI as topics', () => {
     expect(c.findings[1]!.place).toMatchObject({ file: 'a.yaml', line: 21 });
   });
 
+  test('a server of NATS is a broker; its protocol has no version', () => {
+    const c = read(
+      NEW.replace(
+        "host: 'broker.tarnhaven.example:8883', protocol: secure-mqtt",
+        "host: 'broker.tarnhaven.example:4222', protocol: nats",
+      ),
+      { 'types.yaml': TYPES },
+    );
+    expect(c.brokers).toEqual([{ name: 'town', address: 'nats://broker.tarnhaven.example:4222' }]);
+  });
+
   test('3.0: operations say who sends; a channel without one is open both ways; data inside an envelope is the data', async () => {
     const c = read(NEW, { 'types.yaml': TYPES });
     expect(c.brokers).toEqual([{ name: 'town', address: 'mqtts://broker.tarnhaven.example:8883', version: '5' }]);

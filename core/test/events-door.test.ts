@@ -292,6 +292,29 @@ describe('findings', () => {
     expect(codes(document({ topics: {} }))).toEqual(['HNG-328 /doors']);
   });
 
+  test('what NATS has not', () => {
+    const topics = {
+      good: { broker: 'n', address: 'port.berthed' },
+      stars: { broker: 'n', address: 'port.*' },
+      spaces: { broker: 'n', address: 'port berthed' },
+      kept: { broker: 'n', address: 'port.kept', retain: true },
+    };
+    expect(codes(document({ brokers: { n: { address: 'nats://127.0.0.1:4222' } }, topics, operations: {} }))).toEqual([
+      'HNG-334 /topics/stars/address',
+      'HNG-334 /topics/spaces/address',
+      'HNG-334 /topics/kept/retain',
+    ]);
+    expect(
+      codes(
+        document({
+          brokers: { n: { address: 'tls://u:p@h.example:4222' } },
+          topics: { good: topics.good },
+          operations: {},
+        }),
+      ),
+    ).toEqual([]);
+  });
+
   test('a topic at the path of the hub, where there is one', () => {
     const at = (webhooks: boolean) => {
       const d = document({ topics: { hub: {} } });

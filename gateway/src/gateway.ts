@@ -10,7 +10,7 @@ import {
   type Ports,
 } from '@hinge/core';
 import { HttpBackends } from './backends';
-import { MqttBrokers } from './brokers/mqtt';
+import { AllBrokers } from './brokers';
 import type { GatewayConfig } from './config';
 import { FeedClient, type FeedOptions } from './feed/client';
 import { identityIn, LastGood } from './feed/last-good';
@@ -59,7 +59,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const log = options.log ?? (() => undefined);
   const backends = new HttpBackends();
   const now = () => performance.now();
-  const brokers = new MqttBrokers(options.identity ?? (options.stateDir && (await identityIn(options.stateDir))));
+  const brokers = new AllBrokers(options.identity ?? (options.stateDir && (await identityIn(options.stateDir))));
   const topics = new TopicHubs(brokers, now);
   const { store: shared } = options;
   const link =

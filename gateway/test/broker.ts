@@ -5,32 +5,19 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { eventually } from './world';
 
-/** Debian's mosquitto on loopback: the real broker of these tests. */
-export class Mosquitto {
+/** A real broker of these tests: one of Debian's, on loopback. */
+abstract class RealBroker {
   private process: ChildProcess | undefined;
 
-  private constructor(
+  protected constructor(
     readonly port: number,
-    private readonly file: string,
+    private readonly command: string,
+    private readonly args: readonly string[],
   ) {}
 
-  static async start(): Promise<Mosquitto> {
-    const port = await freePort();
-    const dir = mkdtempSync(join(tmpdir(), 'hinge-mosquitto-'));
-    const file = join(dir, 'broker.conf');
-    writeFileSync(file, `listener ${port} 127.0.0.1\nallow_anonymous true\npersistence false\nuser root\n`);
-    const broker = new Mosquitto(port, file);
-    await broker.run();
-    return broker;
-  }
-
-  get address(): string {
-    return `mqtt://127.0.0.1:${this.port}`;
-  }
-
   async run(): Promise<void> {
-    this.process = spawn('/usr/sbin/mosquitto', ['-c', this.file], { stdio: 'ignore' });
-    await eventually('mosquitto to listen', () => reaches(this.port));
+    this.process = spawn(this.command, this.args, { stdio: 'ignore' });
+    await eventually(`${this.command} to listen`, () => reaches(this.port));
   }
 
   /** Without a word, as a power cut would. */
@@ -41,6 +28,38 @@ export class Mosquitto {
       process.once('exit', () => resolve());
       process.kill('SIGKILL');
     });
+  }
+}
+
+export class Mosquitto extends RealBroker {
+  static async start(): Promise<Mosquitto> {
+    const port = await freePort();
+    const dir = mkdtempSync(join(tmpdir(), 'hinge-mosquitto-'));
+    const file = join(dir, 'broker.conf');
+    writeFileSync(file, `listener ${port} 127.0.0.1\nallow_anonymous true\npersistence false\nuser root\n`);
+    const broker = new Mosquitto(port, '/usr/sbin/mosquitto', ['-c', file]);
+    await broker.run();
+    return broker;
+  }
+
+  get address(): string {
+    return `mqtt://127.0.0.1:${this.port}`;
+  }
+}
+
+/** With JetStream, which keeps in a folder of its own what its streams hold. */
+export class Nats extends RealBroker {
+  static async start(): Promise<Nats> {
+    const port = await freePort();
+    const dir = mkdtempSync(join(tmpdir(), 'hinge-nats-'));
+    const args = ['-a', '127.0.0.1', '-p', String(port), '-js', '-sd', dir];
+    const broker = new Nats(port, '/usr/sbin/nats-server', args);
+    await broker.run();
+    return broker;
+  }
+
+  get address(): string {
+    return `nats://127.0.0.1:${this.port}`;
   }
 }
 

@@ -2,6 +2,7 @@ import { compileExpression, type ExpressionError } from '../expression';
 import type { FlowDocument } from '../flow/document';
 import { finding, type Finding } from '../problem';
 import { topicPointer } from './door';
+import { protocolOf, type TopicRef } from './ports';
 import { channelPath, topicRef } from './topic';
 
 /** Where subscribers ask a door to call them back; hub-door.ts serves it. */
@@ -28,15 +29,16 @@ export function checkTopics(
         const ref = topicRef(document, name, environment);
         if (typeof ref === 'string')
           report(finding('HNG-301', ref, { pointer: `/brokers/${topic.broker!}` }, 'Give the broker an address.'));
-        else if (ref.broker && !/^(mqtts?|tcp|ssl):\/\/[^\s/]+/.test(ref.broker.address))
+        else if (ref.broker && !protocolOf(ref.broker.address))
           report(
             finding(
               'HNG-301',
-              `"${ref.broker.address}" is no mqtt address of the broker ${topic.broker!}`,
+              `"${ref.broker.address}" is no address of a broker that can be spoken to here (${topic.broker!})`,
               { pointer: `/brokers/${topic.broker!}` },
-              'Write mqtt://host:port or mqtts://host:port.',
+              'Write mqtt://host:port or mqtts://host:port, for NATS nats://host:port or tls://host:port.',
             ),
           );
+        else if (ref.broker && protocolOf(ref.broker.address) === 'nats') checkNats(name, ref, report);
       }
     for (const part of ['where', 'data'] as const) expressionAt(topic.door?.[part], `${pointer}/door/${part}`, report);
     const { callback } = topic.door ?? {};
@@ -74,6 +76,29 @@ export function checkTopics(
   }
   if (events && !topics.length)
     report(finding('HNG-328', 'a door answers events, and there is no topic', { pointer: '/doors' }));
+}
+
+/** What MQTT has and NATS has not. */
+function checkNats(name: string, ref: TopicRef, report: (f: Finding) => void): void {
+  const pointer = topicPointer(name);
+  if (/[\s*>]|^\.|\.\.|\.$/.test(ref.address))
+    report(
+      finding(
+        'HNG-334',
+        `"${ref.address}", the address of the topic ${name}, is no subject of NATS`,
+        { pointer: `${pointer}/address` },
+        'Write words with dots between them, without spaces, * and >.',
+      ),
+    );
+  if (ref.retain)
+    report(
+      finding(
+        'HNG-334',
+        `the topic ${name} is to be retained, and NATS keeps no last message for a subject`,
+        { pointer: `${pointer}/retain` },
+        'Leave retain out; a stream of the server keeps what is to be kept.',
+      ),
+    );
 }
 
 function expressionAt(source: string | undefined, pointer: string, report: (f: Finding) => void): void {

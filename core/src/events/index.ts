@@ -13,6 +13,7 @@ export { eventOperation } from './door';
 export { EventStream, SocketTalk, Stream, STREAM } from './stream';
 export {
   BrokerFailure,
+  protocolOf,
   type BrokerMessage,
   type BrokerPublish,
   type BrokerRef,

@@ -3,16 +3,29 @@
 export interface BrokerRef {
   /** Name in the document, for words. */
   readonly name: string;
-  /** E.g. mqtt://127.0.0.1:1883 */
+  /** E.g. mqtt://127.0.0.1:1883, nats://127.0.0.1:4222 */
   readonly address: string;
-  /** Of MQTT: 4 is 3.1.1, 5 is 5. */
-  readonly version: 4 | 5;
+  /** Of MQTT: 4 is 3.1.1, 5 is 5. Undefined for another protocol. */
+  readonly version?: 4 | 5;
 }
+
+const SCHEMES: Readonly<Record<string, 'mqtt' | 'nats'>> = {
+  mqtt: 'mqtt',
+  mqtts: 'mqtt',
+  tcp: 'mqtt',
+  ssl: 'mqtt',
+  nats: 'nats',
+  tls: 'nats',
+};
+
+/** What is spoken at an address; undefined: nothing that is spoken here. */
+export const protocolOf = (address: string): 'mqtt' | 'nats' | undefined =>
+  SCHEMES[/^([a-z]+):\/\/[^\s/]+/.exec(address)?.[1] ?? ''];
 
 export interface BrokerMessage {
   readonly payload: Uint8Array;
   readonly mediaType?: string;
-  /** User properties of MQTT 5; there are none in 3.1.1. */
+  /** User properties of MQTT 5, attributes of a CloudEvent in the header of NATS; there are none in MQTT 3.1.1. */
   readonly properties?: Readonly<Record<string, string>>;
 }
 

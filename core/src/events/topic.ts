@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { FlowDocument } from '../flow/document';
-import type { TopicRef } from './ports';
+import { protocolOf, type TopicRef } from './ports';
 
 const name = z.string().min(1).max(200);
 const expression = z.string().min(1).max(20_000);
@@ -11,7 +11,7 @@ export const brokerSchema = z.strictObject({
   address: z
     .string()
     .optional()
-    .describe('mqtt://host:port or mqtts://host:port, for every environment without its own'),
+    .describe('mqtt://, mqtts://, nats:// or tls:// (NATS) with host:port, for every environment without its own'),
   addresses: z.record(z.string(), z.string()).optional().describe('Address by environment'),
   version: z.enum(['3.1.1', '5']).optional().describe('Of MQTT; 5 when absent'),
 });
@@ -31,13 +31,13 @@ export const topicBase = {
     .enum(['plain', 'cloudevents'])
     .optional()
     .describe(
-      'plain (when absent): the data alone; cloudevents: CloudEvents 1.0, binary in MQTT 5 and structured in 3.1.1',
+      'plain (when absent): the data alone; cloudevents: CloudEvents 1.0, binary in MQTT 5, structured in MQTT 3.1.1 and NATS',
     ),
   qos: z
     .union([z.literal(0), z.literal(1)])
     .optional()
-    .describe('1 when absent: the broker confirms each event'),
-  retain: z.boolean().optional().describe('The broker keeps the last event for whoever comes later'),
+    .describe('1 when absent: the broker confirms each event (NATS: a stream that keeps the subject)'),
+  retain: z.boolean().optional().describe('The broker keeps the last event for whoever comes later (MQTT)'),
   keep: z
     .strictObject({ events: z.int().min(0).max(100_000), seconds: z.number().min(0).max(86_400) })
     .optional()
@@ -123,7 +123,13 @@ function readTopic(document: FlowDocument, topic: string, environment: string | 
     return `the broker ${t.broker!} has no address${environment === undefined ? '' : ` in ${environment}`}`;
   return {
     name: topic,
-    ...(broker && { broker: { name: t.broker!, address: address!, version: VERSIONS[broker.version ?? '5'] } }),
+    ...(broker && {
+      broker: {
+        name: t.broker!,
+        address: address!,
+        ...(protocolOf(address!) !== 'nats' && { version: VERSIONS[broker.version ?? '5'] }),
+      },
+    }),
     address: t.address ?? topic,
     form: t.form ?? 'plain',
     qos: t.qos ?? 1,

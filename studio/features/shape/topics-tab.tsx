@@ -1,6 +1,6 @@
 'use client';
 import TextField from '@mui/material/TextField';
-import { channelPath, sampleOf, writeJson, type FlowDocument, type JsonSchema } from '@hinge/core';
+import { channelPath, protocolOf, sampleOf, writeJson, type FlowDocument, type JsonSchema } from '@hinge/core';
 import { useState } from 'react';
 import { ChoiceRow, NumberRow, TextRow } from '../fold/fields';
 import { ExpressionRow } from '../fold/fields';
@@ -267,25 +267,29 @@ function BrokerList({
         <div key={name} className="column">
           <div className="row">
             <span className="grow">{name}</span>
-            <ChoiceRow
-              hideLabel
-              label={`MQTT version of ${name}`}
-              width={120}
-              value={b.version ?? '5'}
-              options={[
-                ['5', 'MQTT 5'],
-                ['3.1.1', 'MQTT 3.1.1'],
-              ]}
-              readOnly={readOnly}
-              onChange={(version) => set(name, { version: version === '5' ? undefined : '3.1.1' })}
-            />
+            {protocolOf(b.address ?? '') === 'nats' ? (
+              <span className="soft nowrap">NATS</span>
+            ) : (
+              <ChoiceRow
+                hideLabel
+                label={`MQTT version of ${name}`}
+                width={120}
+                value={b.version ?? '5'}
+                options={[
+                  ['5', 'MQTT 5'],
+                  ['3.1.1', 'MQTT 3.1.1'],
+                ]}
+                readOnly={readOnly}
+                onChange={(version) => set(name, { version: version === '5' ? undefined : '3.1.1' })}
+              />
+            )}
           </div>
           <TextRow
             hideLabel
             mono
             label={`Address of ${name}`}
             value={b.address}
-            placeholder="mqtt://127.0.0.1:1883"
+            placeholder="mqtt://127.0.0.1:1883 or nats://127.0.0.1:4222"
             readOnly={readOnly}
             onChange={(address) => set(name, { address })}
           />

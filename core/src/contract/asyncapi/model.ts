@@ -16,7 +16,7 @@ export interface ContractBroker {
   /** Name of the server in the document. */
   readonly name: string;
   readonly description?: string;
-  /** mqtt://host:port or mqtts://host:port. */
+  /** mqtt://host:port, mqtts://host:port or nats://host:port. */
   readonly address: string;
   readonly version?: '3.1.1' | '5';
 }

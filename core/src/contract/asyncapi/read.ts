@@ -105,14 +105,14 @@ class AsyncApiReader {
         .replace(/\{([^}]*)\}/g, (whole, v: string) => text(treeOf(variables[v]).default) ?? whole)
         .replace(/\/.*$/, '');
       const place = this.source.placeOf(this.file, ['servers', name]);
-      if (!/^(mqtts?|secure-mqtt|mqtt5)$/.test(protocol)) {
+      if (!/^(mqtts?|secure-mqtt|mqtt5|nats)$/.test(protocol)) {
         out.set(name, undefined);
         this.findings.push(
           finding(
             'HNG-128',
             `the server ${name} speaks ${protocol || 'no protocol that it names'}`,
             place,
-            'Its topics are within the gateway alone until you give them a broker that speaks MQTT.',
+            'Its topics are within the gateway alone until you give them a broker that speaks MQTT or NATS.',
           ),
         );
       } else if (!host || host.includes('{')) {
@@ -126,12 +126,14 @@ class AsyncApiReader {
           ),
         );
       } else {
+        const scheme = protocol === 'nats' ? 'nats' : /^(mqtts|secure-mqtt)$/.test(protocol) ? 'mqtts' : 'mqtt';
         const version = text(server.protocolVersion) ?? (protocol === 'mqtt5' ? '5' : undefined);
         out.set(name, {
           name,
           description: text(server.description),
-          address: `${/^(mqtts|secure-mqtt)$/.test(protocol) ? 'mqtts' : 'mqtt'}://${host}`,
-          ...(version !== undefined && { version: version.startsWith('5') ? ('5' as const) : ('3.1.1' as const) }),
+          address: `${scheme}://${host}`,
+          ...(version !== undefined &&
+            scheme !== 'nats' && { version: version.startsWith('5') ? ('5' as const) : ('3.1.1' as const) }),
         });
       }
     }
