@@ -194,6 +194,41 @@ describe('REST and SOAP into one graph', () => {
     expect(await hands.serious()).toEqual([]);
   });
 
+  test('a field is joined: which type, which operation, by what; the plan knows it at once, and a gateway resolves it', async () => {
+    const joins = 'section[aria-label="Joined fields"]';
+    await page.click('button', 'Join a field');
+    const choose = async (label: string, text: string) => {
+      const el = await page.find(`input[aria-label="${label}"]`);
+      await el.sendKeys(text);
+      await page.byText('[role=option]', text);
+      await el.sendKeys(Key.ENTER);
+    };
+    await choose('Type that gets the field', 'VesselsVessel');
+    await page.waitText(joins, 'Give the field a name');
+    await page.fill('input[aria-label="Name of the joined field"]', 'same');
+    await choose('Operation that resolves it', 'searchVessels');
+    // What has the same name in the type is chosen, and looked up together.
+    await page.waitText('[aria-label="callNumber of searchVessels"]', 'callNumber of VesselsVessel');
+    await page.waitText('[aria-label="How many look-ups go in one call"]', 'many values in one call');
+    await hands.choose('What tells an item from another', 'callNumber');
+    await page.click('button', 'Join it');
+    await page.waitText(joins, 'callNumber from callNumber; together, up to 100, told apart by callNumber');
+    await hands.saved();
+    await hands.write(
+      '.cm-content[aria-label="Text of the query"]',
+      '{ getVessel(callNumber: "TV-40213") { name same { callNumber } } }',
+    );
+    await page.waitText('[data-testid=query-calls]', 'It will make 2 calls');
+    await page.click('button', 'Run');
+    await page.waitText('.graph-answer', '"callNumber": "TV-40213"');
+    expect(await hands.serious()).toEqual([]);
+    await page.click('button[aria-label="Remove the join VesselsVessel.same"]');
+    await page.waitText('[data-testid=query-calls]', 'Cannot query field "same"');
+    await hands.write('.cm-content[aria-label="Text of the query"]', '{ searchVessels { total } }');
+    await page.waitText('[data-testid=query-calls]', 'It will make one call');
+    await hands.saved();
+  });
+
   test('a query is kept; where only kept ones are answered another is not', async () => {
     await page.fill('input[aria-label="Name of the kept query"]', 'howMany');
     await page.click('button', 'Keep the query above');

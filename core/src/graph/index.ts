@@ -12,3 +12,13 @@ export {
 } from './execute';
 export { planQuery, type PlannedCall, type PlannedQuery } from './plan';
 export type { GraphCallMade } from './calls';
+export {
+  joinOperations,
+  joinParts,
+  joinTypes,
+  joinValues,
+  joinWords,
+  openJoins,
+  type JoinParameter,
+  type JoinParts,
+} from './choices';

@@ -22,6 +22,7 @@ import { CodeView } from '../fold/code-view';
 import { editorLook } from '../fold/editor-look';
 import { ChoiceRow } from '../fold/fields';
 import { Calls, type Row } from './calls';
+import { JoinedFields } from './joined-fields';
 import { KeptQueries } from './kept-queries';
 import './graph.css';
 
@@ -191,6 +192,15 @@ export function QueryTab({ slug, document, environments, readOnly, onChange }: P
         eachEvent={streams}
         slug={slug}
       />
+      {document.graph?.backend === undefined && (
+        <JoinedFields
+          slug={slug}
+          document={document}
+          findings={graph.findings}
+          readOnly={readOnly}
+          onChange={onChange}
+        />
+      )}
       <KeptQueries
         document={document}
         query={query}
