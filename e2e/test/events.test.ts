@@ -1,5 +1,8 @@
 import { describe, expect, jest, test } from '@jest/globals';
-import { Key } from 'selenium-webdriver';
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { By, Key } from 'selenium-webdriver';
 import { inBrowser, type Suite } from '../src/suite';
 
 jest.setTimeout(150_000);
@@ -156,6 +159,78 @@ describe('a topic from nothing, by keyboard alone', () => {
     await page.waitFor('the flow on the gateway', async () => (await post('/whistles/blow', { n: 1 })).status === 202);
     const kept = await fetch(`${world.gateway}/whistles/blown?wait=1`);
     expect(((await kept.json()) as { data: unknown }[])[0]!.data).toEqual({ n: 1 });
+  });
+});
+
+describe('topics that somebody described already', () => {
+  test('an AsyncAPI document becomes an API: what is left out is told, what is there is shown', async () => {
+    const file = join(mkdtempSync(join(tmpdir(), 'hinge-asyncapi-')), 'lights.yaml');
+    writeFileSync(
+      file,
+      `asyncapi: 3.0.0
+info: { title: Quay lights, version: 2.0.0 }
+channels:
+  measured:
+    address: lights/measured
+    title: Measured
+    messages: { event: { payload: { $ref: '#/components/schemas/Measured' } } }
+  wild: { address: null, messages: {} }
+components:
+  schemas:
+    Measured: { type: object, properties: { lumens: { type: integer } }, required: [lumens] }
+`,
+    );
+    await page.open('/apis/new');
+    await hands.choose('Begins with', 'the topics of an AsyncAPI document');
+    const wrong = join(mkdtempSync(join(tmpdir(), 'hinge-asyncapi-')), 'other.yaml');
+    writeFileSync(wrong, 'openapi: 3.1.0\n');
+    const input = await page.driver.findElement(By.css('input[aria-label="AsyncAPI files"]'));
+    await input.sendKeys(wrong);
+    await page.waitText('[role=alert]', 'No AsyncAPI document is among other.yaml');
+    await input.sendKeys(file);
+    await page.waitText('[role=status]', 'Quay lights: 1 topic, no broker, 1 type');
+    await page.waitText('[role=status]', 'the channel wild is left out');
+    expect(await hands.serious()).toEqual([]);
+    await page.click('button', 'Make the API');
+    await page.byText('h1', 'Quay lights');
+    await page.click('[role=tab]', 'Topics');
+    await page.waitText('.topics', '/quay-lights/v1/lights/measured');
+  });
+
+  test('events run an operation without a caller, once that is released', async () => {
+    await hands.fetchJson('POST', '/api/apis/scratch', {
+      slug: 'foghorns',
+      document: {
+        hinge: 1,
+        api: { name: 'Foghorns', version: '1.0.0' },
+        doors: [{ name: 'feed', path: '/foghorns', answers: 'events' }],
+        topics: { sounded: {}, noted: {} },
+        operations: { note: { method: 'POST', path: '/note', flow: [{ kind: 'publish', topic: 'noted' }] } },
+      },
+    });
+    await page.open('/apis/foghorns');
+    await page.click('[role=tab]', 'Topics');
+    const area = 'section[aria-label="Without a caller"]';
+    await page.click(`${area} button`, 'Run an operation');
+    await page.waitText(area, 'Events run note');
+    await page.click(`${area} button`, 'Be called back');
+    await page.waitText(area, 'Others call back with events');
+    await page.click(`${area} button[aria-label="Remove the callback"]`);
+    expect(await hands.serious()).toEqual([]);
+    await hands.saved();
+    await hands.release();
+    const base = `${world.gateway}/foghorns`;
+    await page.waitFor(
+      'the topic on the gateway',
+      async () => (await post('/foghorns/sounded', { n: 7 })).status === 202,
+    );
+    await page.waitFor('what the operation published', async () => {
+      const kept = await fetch(`${base}/noted?wait=1`);
+      return kept.status === 200 && ((await kept.json()) as { data: { n: number } }[])[0]!.data.n === 7;
+    });
+    await page.click(`${area} button[aria-label="Switch the consumer sounded off"]`);
+    await page.waitText(area, 'switched off');
+    await hands.saved();
   });
 });
 

@@ -44,10 +44,11 @@ export class KeptSubscriptions {
     });
   }
 
-  readonly save = (all: readonly KeptSubscription[]): void => {
+  /** Resolves when it is on disk, or could not be written, which is told. */
+  readonly save = (all: readonly KeptSubscription[]): Promise<void> => {
     const { dir, file } = this;
     this.own = all;
-    if (!file || dir === undefined || this.due) return;
+    if (!file || dir === undefined || this.due) return this.writing;
     this.due = true;
     this.writing = this.writing
       .then(async () => {
@@ -60,6 +61,7 @@ export class KeptSubscriptions {
         await rename(`${file}.${process.pid}`, file);
       })
       .catch((error: Error) => this.log(`what is subscribed cannot be kept: ${error.message}`));
+    return this.writing;
   };
 
   async close(): Promise<void> {

@@ -1,5 +1,13 @@
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
-import { Body, TopicHubs, Webhooks, newEvent, type FlowDocument, type TopicRef } from '@hinge/core';
+import {
+  Body,
+  TopicHubs,
+  Webhooks,
+  newEvent,
+  type FlowDocument,
+  type KeptSubscription,
+  type TopicRef,
+} from '@hinge/core';
 import { createHmac } from 'node:crypto';
 import { createServer, type IncomingMessage, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
@@ -229,17 +237,18 @@ describe('deliveries', () => {
   afterEach(async () => {
     for (const c of closers.splice(0)) await c();
   });
-  const world = () => {
+  const world = (kept: (all: readonly KeptSubscription[]) => void = () => undefined) => {
     const topics = new TopicHubs(undefined, now);
     const backends = new HttpBackends();
-    const hooks = new Webhooks(topics, backends, now, undefined, {
+    const limits = {
       subscriptions: 10,
       verifyMs: 500,
       deliverMs: 400,
       firstWaitMs: 20,
       longestWaitMs: 60,
       deliveries: 50,
-    });
+    };
+    const hooks = new Webhooks(topics, backends, now, undefined, limits, kept);
     closers.push(
       () => hooks.close(),
       () => topics.close(),
@@ -302,6 +311,37 @@ describe('deliveries', () => {
     s.answers = [410];
     await publish(3);
     await eventually('the subscription ends', () => hooks.count === 0);
+  });
+
+  test('what was laid aside is there in the next process, digit by digit, and is kept until somebody has it', async () => {
+    let saved: readonly KeptSubscription[] = [];
+    const keep = (all: readonly KeptSubscription[]) => void (saved = JSON.parse(JSON.stringify(all)) as typeof saved);
+    const first = world(keep);
+    const s = await subscriber();
+    await first.subscribe(s, 1);
+    s.answers = [503];
+    await first.publish(1e300);
+    await eventually('laid aside', () => saved[0]?.dead?.length === 1);
+    const { id } = first.hooks.deliveries[0]!;
+    await first.hooks.close();
+
+    const next = world(keep);
+    const damaged = { id: 'x', event: '{"specversion":', attempts: [] };
+    const again = [{ ...saved[0]!, dead: [damaged, ...saved[0]!.dead!] }];
+    const context = { search: '', headers: {}, env: {} };
+    next.hooks.restore(again, () => ({ topic: ref, context, shape: (d) => Promise.resolve(d) }));
+    expect(next.hooks.deliveries).toMatchObject([
+      { id, state: 'dead', attempts: [{ status: 503 }], data: '{"n":1e+300}' },
+    ]);
+    s.got.length = 0;
+    s.answers = [503];
+    expect(next.hooks.resend(id)).toBe(true);
+    await eventually('it failed again', () => next.hooks.deliveries[0]!.state === 'dead');
+    expect(saved[0]!.dead).toHaveLength(1);
+    expect(next.hooks.resend(id)).toBe(true);
+    await eventually('it came', () => next.hooks.deliveries[0]!.state === 'delivered');
+    expect(s.got.at(-1)!.body).toBe('{"n":1e+300}');
+    expect(saved[0]!.dead).toBeUndefined();
   });
 
   test('a subscriber that never answers is a failure with words; the same again takes the place of the first', async () => {

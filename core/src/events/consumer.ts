@@ -5,6 +5,7 @@ import { runnable } from '../steps/expression';
 import type { Names } from '../expression/operators';
 import { isJson } from '../message/headers';
 import { holds } from './shape';
+import { waitAfter } from './wait';
 
 /** How one event went through an operation: a status as a caller would have got it. */
 export interface Handled {
@@ -44,7 +45,7 @@ export function consumerOf(document: ConsumerDocument, world: ConsumerWorld): (e
       const handled = await world.run(event).catch((error: Error): Handled => ({ status: 500, words: error.message }));
       if (handled.status < 400) return;
       if (n < most && mayChange(handled.status)) {
-        await world.wait(waitOf(n));
+        await world.wait(waitAfter(n, BACKGROUND_LIMITS));
         continue;
       }
       world.told(
@@ -57,16 +58,12 @@ export function consumerOf(document: ConsumerDocument, world: ConsumerWorld): (e
       } catch (error) {
         // Neither used nor laid aside: it stays.
         world.told(`${event.id} cannot be laid aside: ${(error as Error).message}`);
-        await world.wait(waitOf(n));
+        await world.wait(waitAfter(n, BACKGROUND_LIMITS));
       }
     }
     throw new Error('stopped before the event was done');
   };
 }
-
-const waitOf = (n: number): number =>
-  Math.min(BACKGROUND_LIMITS.firstWaitMs * 2 ** (n - 1), BACKGROUND_LIMITS.longestWaitMs) *
-  (0.875 + Math.random() * 0.25);
 
 class EventNames implements Names {
   readonly isNames = true;

@@ -57,4 +57,15 @@ export type KeptSubscription = Omit<SubscriptionWish, 'topic' | 'shape' | 'lease
   /** Milliseconds since 1970. */
   readonly since: number;
   readonly until: number;
+  /** What was laid aside, oldest first. */
+  readonly dead?: readonly KeptDead[];
 };
+
+/** An event that no try could deliver. */
+export interface KeptDead {
+  /** Of the delivery. */
+  readonly id: string;
+  /** As JSON (CloudEvents JSON format 1.0.2 §3), digit by digit. */
+  readonly event: string;
+  readonly attempts: readonly Attempt[];
+}

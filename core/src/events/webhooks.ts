@@ -1,22 +1,26 @@
 import { isoNow } from '../iso';
-import { writeJson } from '../codec/json';
+import { readJson, writeJson } from '../codec/json';
 import type { Backends, BackendReply } from '../flow/ports';
 import { Body } from '../message/body';
-import { STRUCTURED, toStructured, type TopicEvent } from './event';
+import { fromStructured, STRUCTURED, toStructured, type TopicEvent } from './event';
 import { linksOf } from './hub-door';
 import {
   WEBHOOK_LIMITS,
   type Attempt,
+  type KeptDead,
   type KeptSubscription,
   type WebhookDelivery,
   type WebhookSubscription,
 } from './webhook-views';
+import { waitAfter } from './wait';
 import type { Delivery, Listener, StopTaking, Subscribers, SubscriptionWish, Topics } from './ports';
 
 interface Kept {
   view: { -readonly [K in keyof WebhookDelivery]: WebhookDelivery[K] } & { attempts: Attempt[] };
   readonly sub: Subscription;
   readonly event: TopicEvent;
+  /** It was laid aside, and nobody has got it since: it is kept for the next process. */
+  aside?: true;
 }
 
 /** Subscriptions of one topic to one callback: a later one takes the place of an earlier one (WebSub §5.1). */
@@ -36,7 +40,7 @@ interface Subscription {
 /**
  * The hub of W3C WebSub: it asks before it sends (§5.3), sends events in their order to each subscriber by itself, one at a time, signs (§7.1), tries again with
  * longer and longer waits, and lays aside what nobody takes. One subscriber that is slow holds up no other. Subscriptions are kept by whoever gives `keep`; a broker
- * keeps the events of its topics until they were delivered or laid aside. Deliveries live in this process.
+ * keeps the events of its topics until they were delivered or laid aside, and what was laid aside is kept with the subscription. Other deliveries live in this process.
  */
 export class Webhooks implements Subscribers {
   private readonly subscriptions = new Map<string, Subscription>();
@@ -49,7 +53,7 @@ export class Webhooks implements Subscribers {
     private readonly now: () => number,
     private readonly log: (words: string) => void = () => undefined,
     private readonly limits: { -readonly [K in keyof typeof WEBHOOK_LIMITS]: number } = WEBHOOK_LIMITS,
-    private readonly keep: (all: readonly KeptSubscription[]) => void = () => undefined,
+    private readonly keep: (all: readonly KeptSubscription[]) => void | Promise<void> = () => undefined,
   ) {}
 
   subscribe(wish: SubscriptionWish): void {
@@ -86,14 +90,16 @@ export class Webhooks implements Subscribers {
     kept: readonly KeptSubscription[],
     complete: (k: KeptSubscription) => Pick<SubscriptionWish, 'topic' | 'shape' | 'context'> | undefined,
   ): void {
-    for (const k of kept) {
+    for (const { dead, ...k } of kept) {
       const made = k.until > Date.now() ? complete(k) : undefined;
       if (!made || this.subscriptions.size >= this.limits.subscriptions) continue;
       const wish: SubscriptionWish = { ...k, ...made, leaseSeconds: Math.round((k.until - k.since) / 1000) };
       if (this.subscriptions.has(keyOf(wish))) continue;
-      this.start({ wish, since: k.since, until: k.until, ended: false });
+      const sub = { wish, since: k.since, until: k.until, ended: false };
+      for (const d of dead ?? []) this.restoreDead(sub, d);
+      this.start(sub);
     }
-    this.save();
+    void this.save();
   }
 
   get count(): number {
@@ -124,7 +130,7 @@ export class Webhooks implements Subscribers {
     if (before) await this.leave(before, false);
     const since = Date.now();
     this.start({ wish, since, until: since + wish.leaseSeconds * 1000, ended: false });
-    this.save();
+    void this.save();
   }
 
   private start(sub: Subscription): void {
@@ -132,13 +138,36 @@ export class Webhooks implements Subscribers {
     void (sub.wish.topic.broker ? this.follow(sub) : this.run(sub));
   }
 
-  private save(): void {
-    this.keep(
+  private save(): void | Promise<void> {
+    return this.keep(
       [...this.subscriptions.values()].map(({ wish, since, until }) => {
         const { topic, shape: _shape, leaseSeconds: _lease, ...rest } = wish;
-        return { ...rest, topic: topic.name, since, until };
+        const key = keyOf(wish);
+        const dead = this.kept
+          .filter((k) => k.aside && keyOf(k.sub.wish) === key)
+          .map(({ event, view }): KeptDead => ({
+            id: view.id,
+            event: writeJson(toStructured(event)),
+            attempts: view.attempts,
+          }));
+        return { ...rest, topic: topic.name, since, until, ...(dead.length > 0 && { dead }) };
       }),
     );
+  }
+
+  private restoreDead(sub: Subscription, dead: KeptDead): void {
+    try {
+      const kept = this.keepOne(sub, fromStructured(readJson(dead.event)), dead.id);
+      kept.view.attempts.push(...dead.attempts);
+      this.layAside(kept);
+    } catch (error) {
+      this.log(`an event that was laid aside for ${sub.wish.callback} cannot be read: ${(error as Error).message}`);
+    }
+  }
+
+  private layAside(kept: Kept): void {
+    kept.view.state = 'dead';
+    kept.aside = true;
   }
 
   /** Events of a broker: each is confirmed to it when it was delivered or laid aside. */
@@ -236,13 +265,13 @@ export class Webhooks implements Subscribers {
     }
   }
 
-  private keepOne(sub: Subscription, event: TopicEvent): Kept {
+  private keepOne(sub: Subscription, event: TopicEvent, id: string = crypto.randomUUID()): Kept {
     const { topic, callback, api } = sub.wish;
     const kept: Kept = {
       sub,
       event,
       view: {
-        id: crypto.randomUUID(),
+        id,
         ...(api !== undefined && { api }),
         topic: topic.name,
         callback,
@@ -266,6 +295,10 @@ export class Webhooks implements Subscribers {
       const { wait, done } = await this.send(kept);
       if (done) {
         view.state = 'delivered';
+        if (kept.aside) {
+          kept.aside = undefined;
+          await this.save();
+        }
         return;
       }
       // WebSub §7: 410 says that it wants no more.
@@ -275,10 +308,12 @@ export class Webhooks implements Subscribers {
         return;
       }
       if (n >= sub.wish.attempts) {
-        view.state = 'dead';
+        this.layAside(kept);
+        // Before the broker forgets it.
+        await this.save();
         return;
       }
-      await this.pause(sub, Math.max(wait, waitOf(n, this.limits)));
+      await this.pause(sub, Math.max(wait, waitAfter(n, this.limits)));
       if (sub.ended) {
         view.state = 'ended';
         return;
@@ -353,11 +388,6 @@ const SHOWN_CHARACTERS = 2000;
 
 const keyOf = ({ topic, callback }: Pick<SubscriptionWish, 'topic' | 'callback'>): string =>
   `${topic.broker?.address ?? 'inside'} ${topic.address} ${callback}`;
-
-/** Doubles with each failure, with a quarter of chance, so that subscribers that fell together are not called together. */
-function waitOf(n: number, limits: { firstWaitMs: number; longestWaitMs: number }): number {
-  return Math.min(limits.firstWaitMs * 2 ** (n - 1), limits.longestWaitMs) * (0.875 + Math.random() * 0.25);
-}
 
 /** WebSub §7.1: method=signature, the HMAC of the body in hexadecimal digits. */
 async function signature(secret: string, body: Uint8Array): Promise<string> {

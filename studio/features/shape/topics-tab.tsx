@@ -4,6 +4,7 @@ import { channelPath, protocolOf, sampleOf, writeJson, type FlowDocument, type J
 import { useState } from 'react';
 import { ChoiceRow, NumberRow, TextRow } from '../fold/fields';
 import { ExpressionRow } from '../fold/fields';
+import { Background } from '../topics/background';
 import { Deliveries } from '../topics/deliveries';
 import { Live } from '../topics/live';
 
@@ -228,6 +229,7 @@ export function TopicsTab({ slug, document: d, environments, address, readOnly, 
               </button>
             </div>
           )}
+          <Background document={d} topic={chosen} readOnly={readOnly} onChange={onChange} />
           <Live slug={slug} topic={chosen} environments={environments} sample={sampleText(topic, d)} />
           {d.doors.some((door) => door.webhooks) && (
             <Deliveries slug={slug} topic={chosen} environments={environments} readOnly={readOnly ?? false} />
