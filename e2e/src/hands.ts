@@ -29,17 +29,25 @@ export class Hands {
     await this.page.click('[role=listbox] [role=option]', option);
   };
 
-  /** The same with the keyboard alone: the list opens by Enter and goes to what is typed. */
+  /** The same with the keyboard alone: the list opens by Enter and goes to what is typed. It forgets letters between which half a second went by: then they are typed again. */
   readonly chooseByKeys = async (label: string, option: string) => {
     const el = await this.page.find(`[aria-label="${label}"]`);
-    await el.sendKeys(Key.ENTER);
-    await this.page.byText('[role=option]', option);
-    await this.page.waitFor(
-      'the list to have the focus',
-      async () => (await this.driver.executeScript('return document.activeElement.getAttribute("role")')) === 'option',
-    );
-    await this.keys(...option, Key.ENTER);
-    await this.page.waitFor(option, async () => (await el.getText()).trim() === option);
+    const shown = async () => (await el.getText()).trim() === option;
+    for (let n = 0; n < 3 && !(await shown()); n++) {
+      await el.sendKeys(Key.ENTER);
+      await this.page.byText('[role=option]', option);
+      await this.page.waitFor(
+        'the list to have the focus',
+        async () =>
+          (await this.driver.executeScript('return document.activeElement.getAttribute("role")')) === 'option',
+      );
+      await this.keys(...option, Key.ENTER);
+      await this.page.waitFor(
+        'the list to close',
+        async () => !(await this.driver.findElements(By.css('.MuiMenu-root'))).length,
+      );
+    }
+    await this.page.waitFor(option, shown);
   };
 
   /** Puts text into an editor of code, in place of what stands there. */

@@ -304,6 +304,32 @@ describe('REST and SOAP into one graph', () => {
     await hands.saved();
   });
 
+  test('a subscription is heard in the page, each event with what is joined to it, once the graph is released', async () => {
+    const answer = '.graph-answer';
+    await hands.write(
+      '.cm-content[aria-label="Text of the query"]',
+      'subscription { berthed { berth details { name } } }',
+    );
+    await page.waitText('[data-testid=query-calls]', 'for each event');
+    await page.click(`${answer} button`, 'Listen');
+    await page.waitText(`${answer} [role=alert]`, 'Nothing of this API runs in sandbox yet');
+    await hands.release();
+    await page.click(`${answer} button`, 'Listen');
+    await page.waitText(`${answer} [aria-live]`, 'listening, 0 events');
+    const event = { vessel: 'TV-40213', name: 'GW', berth: 'N-07', at: '2026-12-04T06:30:00Z' };
+    expect((await post('/arrivals/v1/berthed', event)).status).toBe(202);
+    await page.waitText(`${answer} [aria-live]`, 'listening, 1 event');
+    await page.waitText(
+      `${answer} .heard-row`,
+      '{"data":{"berthed":{"berth":"N-07","details":{"name":"Grey Wagtail"}}}}',
+    );
+    expect(await hands.serious()).toEqual([]);
+    await page.click(`${answer} button`, 'Stop');
+    await page.waitText(`${answer} [aria-live]`, 'stopped, 1 event');
+    await hands.write('.cm-content[aria-label="Text of the query"]', '{ searchVessels { total } }');
+    await page.waitText('[data-testid=query-calls]', 'It will make one call');
+  });
+
   test('a query is kept; where only kept ones are answered another is not', async () => {
     await page.fill('input[aria-label="Name of the kept query"]', 'howMany');
     await page.click('button', 'Keep the query above');

@@ -24,6 +24,7 @@ import { ChoiceRow } from '../fold/fields';
 import { Calls, type Row } from './calls';
 import { JoinedFields } from './joined-fields';
 import { KeptQueries } from './kept-queries';
+import { Subscription } from './subscription';
 import './graph.css';
 
 interface Props {
@@ -173,12 +174,10 @@ export function QueryTab({ slug, document, environments, readOnly, onChange }: P
           />
         </section>
         <section aria-label="Answer" className="graph-answer">
-          {text === undefined ? (
-            <div className="empty">
-              {streams
-                ? 'A subscription is answered as a stream, by Server-Sent Events or over a WebSocket, once this is released.'
-                : 'Run the query to see what a gateway answers; nothing has to be released for it.'}
-            </div>
+          {streams ? (
+            <Subscription slug={slug} environment={environment} query={query} variables={variables} />
+          ) : text === undefined ? (
+            <div className="empty">Run the query to see what a gateway answers; nothing has to be released for it.</div>
           ) : (
             <CodeView text={text} mediaType="application/json" />
           )}

@@ -1,31 +1,15 @@
 import { z } from 'zod';
+import { callerKey, streamOn, unreachable } from '../../../../../../features/topics/pass-on';
 import { topicAddress } from '../../../../../../features/topics/server';
 import { READERS } from '../../../../../../lib/auth';
-import { jsonRoute, Told } from '../../../../../../lib/route';
+import { jsonRoute } from '../../../../../../lib/route';
 
 type Where = { slug: string; topic: string };
-
-const key = (value: string | null | undefined): Record<string, string> => (value ? { 'x-api-key': value } : {});
-const unreachable = (error: unknown): never => {
-  if (error instanceof Told) throw error;
-  throw new Told(502, 'The gateway cannot be reached now.');
-};
 
 /** Events of a topic as the gateway streams them: the studio passes them on, so that a page need not know the gateway. */
 export const GET = jsonRoute<Where>(READERS, undefined, async ({ params, request }) => {
   const { searchParams } = new URL(request.url);
-  const address = await topicAddress(params.slug, params.topic, searchParams.get('in') ?? '');
-  const reply = await fetch(address, {
-    headers: { accept: 'text/event-stream', ...key(request.headers.get('x-caller-key')) },
-    signal: request.signal,
-  }).catch(unreachable);
-  return new Response(reply.body, {
-    status: reply.status,
-    headers: {
-      'content-type': reply.headers.get('content-type') ?? 'text/plain',
-      'cache-control': 'no-cache, no-transform',
-    },
-  });
+  return streamOn(request, await topicAddress(params.slug, params.topic, searchParams.get('in') ?? ''));
 });
 
 const body = z.object({
@@ -43,7 +27,7 @@ export const POST = jsonRoute<Where, z.infer<typeof body>>(
     const address = await topicAddress(params.slug, params.topic, b.in);
     const reply = await fetch(address, {
       method: 'POST',
-      headers: { 'content-type': b.mediaType, ...key(b.key) },
+      headers: { 'content-type': b.mediaType, ...callerKey(b.key) },
       body: b.text,
       signal: AbortSignal.timeout(15_000),
     }).catch(unreachable);
