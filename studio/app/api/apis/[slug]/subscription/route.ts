@@ -1,7 +1,6 @@
 import { z } from 'zod';
 import { streamOn } from '../../../../../features/topics/pass-on';
 import { graphAddress } from '../../../../../features/topics/server';
-import { READERS } from '../../../../../lib/auth';
 import { jsonRoute } from '../../../../../lib/route';
 
 const body = z.object({
@@ -12,7 +11,7 @@ const body = z.object({
 
 /** A subscription on a gateway that runs the graph, as the gateway streams it (GraphQL over SSE, distinct connections). */
 export const POST = jsonRoute<{ slug: string }, z.infer<typeof body>>(
-  READERS,
+  ['designer', 'operator'],
   body,
   async ({ params, request, body: b }) =>
     streamOn(
