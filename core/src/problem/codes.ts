@@ -177,11 +177,7 @@ export const CODES = {
     title: 'There is no such topic, or no such broker',
     remedy: 'Choose a topic of this API, or give it one.',
   },
-  'HNG-334': {
-    severity: 'error',
-    title: 'A topic asks for what its broker cannot do',
-    remedy: 'Change the topic, or give it another broker.',
-  },
+  'HNG-334': { severity: 'error', title: 'The broker cannot do this', remedy: 'Change the topic, or its broker.' },
   'HNG-329': {
     severity: 'error',
     title: 'A guard lets nobody in',
