@@ -111,7 +111,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const lastGood = options.stateDir === undefined ? undefined : new LastGood(options.stateDir);
   const rehearsals = new Rehearsals(ports, (name) => server.neighbour(name));
   let fromDisk = false;
-  const traces = new TraceCollector(options.feed && ((batch) => feed!.report({ kind: 'traces', traces: batch })));
+  const traces = new TraceCollector(options.feed && ((batch) => feed!.traces(batch)));
   const server: GatewayServer = new GatewayServer({
     ports,
     metrics,

@@ -15,6 +15,8 @@ export const GATEWAY_LIMITS = {
   drainMs: 10_000,
   /** Traces waiting for the studio; the oldest go first. */
   tracesWaiting: 500,
+  /** Together, in characters of their text. */
+  tracesWaitingChars: 32 * 1024 * 1024,
   /** Traces are sent in batches this often. */
   tracesEveryMs: 250,
   /** The feed is opened again after a wait that doubles between these two. */

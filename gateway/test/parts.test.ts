@@ -94,7 +94,9 @@ describe('traces', () => {
 
   test('come in batches; beyond the bound the oldest go, and are counted', async () => {
     const got: Trace[][] = [];
-    const collector = new TraceCollector(async (batch) => void got.push(batch));
+    const collector = new TraceCollector(
+      async (batch) => void got.push(batch.map((text) => JSON.parse(text) as Trace)),
+    );
     for (let i = 0; i < GATEWAY_LIMITS.tracesWaiting + 5; i++) collector.add(parts(String(i)));
     await collector.flush();
     expect([got.length, got[0]!.length, got[0]![0]!.id, collector.dropped]).toEqual([
@@ -103,6 +105,20 @@ describe('traces', () => {
       '5',
       5,
     ]);
+  });
+
+  test('have a bound in characters too', async () => {
+    const got: string[] = [];
+    const collector = new TraceCollector(async (batch) => void got.push(...batch));
+    const most = GATEWAY_LIMITS.tracesWaitingChars;
+    const long = (id: string) => {
+      const p = parts(id);
+      return { ...p, head: { ...p.head, url: 'x'.repeat(most / 4) } };
+    };
+    for (let i = 0; i < 6; i++) collector.add(long(String(i)));
+    await collector.flush();
+    expect(got.map((t) => (JSON.parse(t) as Trace).id)).toEqual(['3', '4', '5']);
+    expect(collector.dropped).toBe(3);
   });
 
   test('are lost, and counted, when nobody takes them; nothing is kept when nobody looks', async () => {

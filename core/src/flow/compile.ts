@@ -3,6 +3,7 @@ import { compilePlans, fieldGuards, named, NO_CHECKS, planNamed, unlessKnown } f
 import { WORKSPACE } from '../guards/per';
 import { GUARD_ORDER, guardKind } from '../guards/registry';
 import { effectiveGuards, type CompiledGuard, type EffectiveGuard } from '../guards/kind';
+import { withFields } from '../message/headers';
 import type { Message } from '../message/message';
 import type { SecretPlaces } from '../message/secrets';
 import { Body } from '../message/body';
@@ -368,10 +369,11 @@ function compileOperation(
 function marked(reply: Message, run: Run, refused = false): Message {
   const more = run.replyHeaders;
   for (const _name in more) {
-    const headers = refused ? { ...more, ...reply.headers } : { ...reply.headers, ...more };
+    const headers = refused ? withFields(more, reply.headers) : withFields(reply.headers, more);
     if (more.vary !== undefined && reply.headers.vary !== undefined)
       headers.vary = `${reply.headers.vary}, ${more.vary}`;
-    return { ...reply, headers };
+    const { status, body, format, soapHeader } = reply;
+    return { status, headers, body, format, soapHeader };
   }
   return reply;
 }

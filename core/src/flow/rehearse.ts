@@ -142,6 +142,7 @@ export function showSteps(
   operation: Pick<CompiledOperation, 'document'>,
   startedMs: number,
   most: number = LIMITS.shownBytes,
+  light = false,
 ): ShownStep[] {
   const ran = new Map<string, { first: StepSeen; times: number }>();
   for (const s of seen) {
@@ -156,7 +157,7 @@ export function showSteps(
   const shown = new Map<Message, ShownMessage>();
   const show = (m: Message): ShownMessage => {
     let s = shown.get(m);
-    if (!s) shown.set(m, (s = showMessage(m, undefined, most)));
+    if (!s) shown.set(m, (s = showMessage(m, undefined, most, light)));
     return s;
   };
   const out: ShownStep[] = [];

@@ -2,7 +2,7 @@ import type { Names } from '../expression/operators';
 import type { Message } from '../message/message';
 import { withoutQuery, type SecretPlaces } from '../message/secrets';
 import { Refusal } from '../problem';
-import type { Observer, Ports } from './ports';
+import type { Observer, Ports, StepSeen } from './ports';
 import { NotModified, type Validators } from './validators';
 
 /** A caller's request as a flow sees it: message, and parameters by their declared names, typed. */
@@ -191,11 +191,14 @@ export class Run {
   /** Takes a secret out of the request, for everything behind the guard that read it. */
   withhold({ headers, query }: SecretPlaces): void {
     const r = this.request;
-    const path = r.message.path;
+    const m = r.message;
     const message: Message = {
-      ...r.message,
-      headers: without(r.message.headers, (name) => headers.has(name)),
-      ...(path !== undefined && { path: withoutQuery(path, query) }),
+      method: m.method,
+      path: m.path === undefined ? undefined : withoutQuery(m.path, query),
+      headers: without(m.headers, (name) => headers.has(name)),
+      body: m.body,
+      soapHeader: m.soapHeader,
+      format: m.format,
     };
     this.request = {
       ...r,
@@ -347,21 +350,27 @@ async function runObserved(step: CompiledStep, run: Run, observer: Observer): Pr
   const before = run.message;
   const startMs = run.ports.clock.now();
   run.notes = undefined;
-  const at = run.more.prefix === undefined ? step.at : run.more.prefix + step.at;
-  const base = { at, trail: run.more.trail, kind: step.kind, name: step.name, startMs, before };
+  const seen = (error: unknown, after: Message | undefined): StepSeen => ({
+    at: run.more.prefix === undefined ? step.at : run.more.prefix + step.at,
+    trail: run.more.trail,
+    kind: step.kind,
+    name: step.name,
+    startMs,
+    ms: run.ports.clock.now() - startMs,
+    before,
+    after,
+    error,
+    notes: run.notes,
+  });
   try {
     await step.run(run);
-    observer.step({ ...base, ms: run.ports.clock.now() - startMs, after: run.message, notes: run.notes });
   } catch (error) {
-    observer.step({
-      ...base,
-      ms: run.ports.clock.now() - startMs,
-      error: error instanceof NotModified ? undefined : error,
-      after: run.message === before ? undefined : run.message,
-      notes: run.notes,
-    });
+    observer.step(
+      seen(error instanceof NotModified ? undefined : error, run.message === before ? undefined : run.message),
+    );
     throw error;
   }
+  observer.step(seen(undefined, run.message));
 }
 
 /** Wraps whatever a step threw into a refusal that says which step it was. */

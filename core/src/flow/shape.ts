@@ -2,7 +2,7 @@ import Negotiator from 'negotiator';
 import { MediaError, mediaCodec, type MediaCodec } from '../codec/media';
 import { problemXml } from '../codec/problem-xml';
 import { Body } from '../message/body';
-import { essence, isJson, isXml } from '../message/headers';
+import { essence, isJson, isXml, withFields } from '../message/headers';
 import type { Message } from '../message/message';
 import { Refusal, type InputFault } from '../problem';
 import type { JsonSchema, TypeTable } from '../schema';
@@ -88,7 +88,7 @@ async function read(
   const text = { read: (t: string) => reader.read(t).value, write: (v: unknown) => writer?.write(v).text ?? '' };
   return {
     ...message,
-    headers: { ...message.headers, 'content-type': own },
+    headers: withFields(message.headers, { 'content-type': own }),
     body: Body.ofValue(value, own, isJson(own) ? undefined : text),
     format: isJson(own) ? 'JSON' : 'XML',
   };
@@ -119,7 +119,7 @@ function convert(reply: Message, want: Form, writer: MediaCodec | undefined): Me
   }
   return {
     ...reply,
-    headers: { ...reply.headers, 'content-type': mediaType, vary: addVary(reply.headers.vary) },
+    headers: withFields(reply.headers, { 'content-type': mediaType, vary: addVary(reply.headers.vary) }),
     body: Body.ofText(text, mediaType),
     format: want === 'application/xml' ? 'XML' : 'JSON',
   };

@@ -4,6 +4,7 @@ import type { FlowDocument, OperationDocument } from '../flow/document';
 import type { InnerEnd, Run } from '../flow/run';
 import type { FieldGuard } from '../guards/compile';
 import { Body } from '../message/body';
+import { withFields } from '../message/headers';
 import type { Message } from '../message/message';
 import { problemOf, Refusal } from '../problem';
 import type { Batch, GraphCall, GraphContext, GraphReply } from './context';
@@ -157,11 +158,14 @@ function wishFor(value: unknown): Wish {
   return { value, found, give, fail };
 }
 
+/** What the caller's fields say of its own body. */
+const OWN_BODY = new Set(['content-length', 'transfer-encoding']);
+
 /** The caller's request as a call of one operation: its credentials and address, the message and values of the call. */
 function asCalled(run: Run, message: Message, call: GraphCall): Run {
   const { came } = run;
-  const { 'content-length': _length, 'transfer-encoding': _coding, ...headers } = came.message.headers;
-  const own: Message = { ...message, headers: { ...headers, ...message.headers } };
+  const headers = withFields(came.message.headers, message.headers, OWN_BODY);
+  const own: Message = { ...message, headers };
   const seen = run.fork(own);
   seen.request = { ...came, message: own, method: message.method ?? 'GET', path: call.path, query: call.query };
   // What one field has left is nothing that the whole reply could say.

@@ -21,8 +21,8 @@ export function admit(
   const plan = app.plan === undefined ? undefined : document.plans?.[app.plan];
   run.identity = {
     app: { id: app.id, name: app.name },
-    ...(app.plan !== undefined && { plan: { name: plan?.name ?? app.plan, values: plan?.values } }),
-    ...(claims && { claims }),
+    plan: app.plan === undefined ? undefined : { name: plan?.name ?? app.plan, values: plan?.values },
+    claims,
   };
   run.planName = app.plan;
   if (app.closed !== undefined)

@@ -6,11 +6,19 @@ import { MASK, maskQuery, type SecretPlaces } from './secrets';
 
 const MASKED = new Set(['authorization', 'proxy-authorization', 'cookie', 'set-cookie', 'x-api-key']);
 
-/** Makes a message fit to be shown and kept: secrets masked, long bodies cut. `secrets` are places besides the usual header fields. */
-export function showMessage(m: Message, secrets?: SecretPlaces, most: number = LIMITS.shownBytes): ShownMessage {
+/**
+ * Makes a message fit to be shown and kept: secrets masked, long bodies cut. `secrets` are places besides the usual header fields. `light`: a body
+ * of JSON is not read, its text says it all.
+ */
+export function showMessage(
+  m: Message,
+  secrets?: SecretPlaces,
+  most: number = LIMITS.shownBytes,
+  light = false,
+): ShownMessage {
   const headers: Record<string, string> = {};
-  for (const [name, value] of Object.entries(m.headers))
-    headers[name] = MASKED.has(name) || secrets?.headers.has(name) ? MASK : value;
+  for (const name in m.headers)
+    headers[name] = MASKED.has(name) || secrets?.headers.has(name) ? MASK : m.headers[name]!;
   const base = {
     status: m.status,
     method: m.method,
@@ -18,22 +26,22 @@ export function showMessage(m: Message, secrets?: SecretPlaces, most: number = L
     headers,
     mediaType: m.body.mediaType,
     format: m.format,
+    bytes: 0,
   };
-  if (m.body.pending) return { ...base, bytes: 0 };
-  if (m.body.isEmpty) return { ...base, bytes: 0 };
+  if (m.body.pending || m.body.isEmpty) return base;
   let text: string;
   try {
     text = m.body.text();
   } catch (error) {
     // A message that its own codec cannot write is still shown, as the value that was to be written.
-    return { ...base, bytes: 0, text: `(${(error as Error).message})` };
+    return { ...base, text: `(${(error as Error).message})` };
   }
   const bytes = m.body.byteLength;
   if (!isText(m.body.mediaType) && m.body.mediaType !== undefined) return { ...base, bytes };
   const cut = text.length > most;
   const shown = cut ? text.slice(0, most) : text;
-  let body: unknown = shown;
-  if (!cut && isJson(m.body.mediaType)) {
+  let body: unknown = light ? undefined : shown;
+  if (!cut && !light && isJson(m.body.mediaType)) {
     try {
       body = readJson(text);
     } catch {
@@ -47,7 +55,7 @@ export function showMessage(m: Message, secrets?: SecretPlaces, most: number = L
       : undefined;
   return {
     ...base,
-    body,
+    ...(body !== undefined && { body }),
     text: shown,
     bytes,
     ...(cut && { cut }),

@@ -41,11 +41,20 @@ export class FeedClient {
     this.abort.abort();
   }
 
-  async report(report: FeedReport): Promise<void> {
+  report(report: FeedReport): Promise<void> {
+    return this.post(writeJson(report));
+  }
+
+  /** The report of traces, each of them the JSON text of a Trace. */
+  traces(texts: readonly string[]): Promise<void> {
+    return this.post(`{"kind":"traces","traces":[${texts.join(',')}]}`);
+  }
+
+  private async post(body: string): Promise<void> {
     const reply = await request(`${this.options.studio}/api/feed/report`, {
       method: 'POST',
       headers: { authorization: `Bearer ${this.options.token}`, 'content-type': 'application/json' },
-      body: writeJson(report),
+      body,
       headersTimeout: 10_000,
     });
     await reply.body.dump();

@@ -212,7 +212,12 @@ export class GatewayServer {
     if (!sampled) return;
     this.options.traces.add({
       head: {
-        ...this.head(trace, req, started, ms),
+        id: trace.spanId,
+        traceId: trace.traceId,
+        at: this.atOf(started),
+        environment: this.config.environment,
+        method: req.method ?? 'GET',
+        ms,
         backendMs: outcome.backendMs,
         status,
         url: raw,
@@ -278,15 +283,9 @@ export class GatewayServer {
     return outcome.reply;
   }
 
-  private head(trace: TraceContext, req: IncomingMessage, started: number, ms: number) {
-    return {
-      id: trace.spanId,
-      traceId: trace.traceId,
-      at: new Date(Date.now() - (this.options.ports.clock.now() - started)).toISOString(),
-      environment: this.config.environment,
-      method: req.method ?? 'GET',
-      ms,
-    };
+  /** ISO 8601. */
+  private atOf(started: number): string {
+    return new Date(Date.now() - (this.options.ports.clock.now() - started)).toISOString();
   }
 
   private refuse(
@@ -323,7 +322,12 @@ export class GatewayServer {
       : this.apis.flatMap((a) => a.compiled.doors.map((d) => `${d.path} (${a.config.document.api.name})`));
     this.options.traces.add({
       head: {
-        ...this.head(trace, req, started, ms),
+        id: trace.spanId,
+        traceId: trace.traceId,
+        at: this.atOf(started),
+        environment: this.config.environment,
+        method: req.method ?? 'GET',
+        ms,
         backendMs: 0,
         status: refusal.status,
         url: request.path ?? url,

@@ -1,4 +1,5 @@
 import {
+  LIMITS,
   maskQuery,
   showError,
   showMessage,
@@ -11,6 +12,7 @@ import {
   type ShownMessage,
   type ShownStep,
   type StepSeen,
+  writeJson,
 } from '@hinge/core';
 import { GATEWAY_LIMITS } from '../limits';
 
@@ -53,13 +55,18 @@ export interface TraceParts {
   readonly secrets?: SecretPlaces;
 }
 
-/** Collects traces and hands them on in batches. Turning messages into text waits until the reply is out. */
+/**
+ * Collects traces and hands them on in batches, each as its JSON text. Made into text once the reply is out and no later: what a request is made of
+ * would outlive it otherwise, which costs the collector of garbage more than the text does.
+ */
 export class TraceCollector {
-  private waiting: TraceParts[] = [];
+  private fresh: TraceParts[] = [];
+  private waiting: string[] = [];
+  private size = 0;
   private timer: NodeJS.Timeout | undefined;
   dropped = 0;
 
-  constructor(private readonly deliver: ((traces: Trace[]) => Promise<void>) | undefined) {}
+  constructor(private readonly deliver: ((traces: readonly string[]) => Promise<void>) | undefined) {}
 
   get wanted(): boolean {
     return this.deliver !== undefined;
@@ -67,22 +74,36 @@ export class TraceCollector {
 
   add(parts: TraceParts): void {
     if (!this.deliver) return;
-    if (this.waiting.length >= GATEWAY_LIMITS.tracesWaiting) {
-      this.waiting.shift();
-      this.dropped++;
-    }
-    this.waiting.push(parts);
+    if (this.fresh.push(parts) === 1) setImmediate(this.write);
     this.timer ??= setTimeout(() => void this.flush(), GATEWAY_LIMITS.tracesEveryMs).unref();
   }
+
+  private readonly write = (): void => {
+    const { fresh } = this;
+    this.fresh = [];
+    for (const parts of fresh) {
+      const text = textOf(toTrace(parts));
+      this.size += text.length;
+      this.waiting.push(text);
+    }
+    const { tracesWaiting, tracesWaitingChars } = GATEWAY_LIMITS;
+    let gone = 0;
+    while (this.waiting.length - gone > tracesWaiting || this.size > tracesWaitingChars)
+      this.size -= this.waiting[gone++]!.length;
+    if (gone) this.waiting.splice(0, gone);
+    this.dropped += gone;
+  };
 
   async flush(): Promise<void> {
     clearTimeout(this.timer);
     this.timer = undefined;
+    this.write();
     const batch = this.waiting;
     this.waiting = [];
+    this.size = 0;
     if (!batch.length || !this.deliver) return;
     try {
-      await this.deliver(batch.map(toTrace));
+      await this.deliver(batch);
     } catch {
       // The studio is away: traces are the one thing that may be lost.
       this.dropped += batch.length;
@@ -90,13 +111,23 @@ export class TraceCollector {
   }
 }
 
+/** Numbers of many digits stand, if anywhere, in what steps note; all else may be written by the quicker writer. */
+const textOf = (trace: Trace): string =>
+  trace.steps.every((s) => isFlat(s.notes)) ? JSON.stringify(trace) : writeJson(trace);
+
+function isFlat(notes: Readonly<Record<string, unknown>> | undefined): boolean {
+  for (const name in notes) if (typeof notes[name] === 'object') return false;
+  return true;
+}
+
 export function toTrace(p: TraceParts): Trace {
+  const { head } = p;
   return {
-    ...p.head,
-    ...(p.secrets && { url: maskQuery(p.head.url, p.secrets.query) }),
-    request: showMessage(p.request, p.secrets),
-    reply: showMessage(p.reply),
-    steps: p.operation ? showSteps(p.seen, p.operation, p.startedMs) : [],
+    ...head,
+    url: p.secrets ? maskQuery(head.url, p.secrets.query) : head.url,
+    request: showMessage(p.request, p.secrets, LIMITS.shownBytes, true),
+    reply: showMessage(p.reply, undefined, LIMITS.shownBytes, true),
+    steps: p.operation ? showSteps(p.seen, p.operation, p.startedMs, LIMITS.shownBytes, true) : [],
     ...(p.refusal && { error: showError(p.refusal) }),
   };
 }

@@ -16,18 +16,16 @@ export const rateGuard: GuardKind<RateGuardDocument> = {
     const counted = counting('rate', guard.per, context);
     const policy = `"default";q=${guard.calls};w=${Math.ceil(guard.seconds)}`;
     const judge = (run: Run, whom: string, { ok, left, waitMs }: Taken): void => {
-      const limit = {
-        'ratelimit-policy': policy,
-        ratelimit: `"default";r=${left};t=${Math.ceil(waitMs / 1000)}`,
-      };
+      const ratelimit = `"default";r=${left};t=${Math.ceil(waitMs / 1000)}`;
       if (ok) {
-        Object.assign(run.replyHeaders, limit);
+        run.replyHeaders['ratelimit-policy'] = policy;
+        run.replyHeaders.ratelimit = ratelimit;
         return;
       }
       const retry = Math.max(1, Math.ceil(waitMs / 1000));
       throw new Refusal('HNG-411', {
         detail: `At most ${guard.calls} calls in ${guard.seconds} seconds; the next may come in ${retry}.`,
-        headers: { ...limit, 'retry-after': String(retry) },
+        headers: { 'ratelimit-policy': policy, ratelimit, 'retry-after': String(retry) },
         inner: `counted for ${whom}`,
       });
     };

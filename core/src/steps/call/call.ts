@@ -104,7 +104,7 @@ function passThrough(step: CallDocument, backend: BackendContext, timeoutMs: num
   return async (run: Run): Promise<void> => {
     const m = run.message;
     const headers = endToEnd(m.headers);
-    Object.assign(headers, run.outbound);
+    for (const name in run.outbound) headers[name] = run.outbound[name]!;
     if (path?.readsBody) await m.body.load();
     const tail = path ? await path.render(run) : `${run.request.rest}${run.request.search}`;
     const reply = await call(run, {

@@ -2,7 +2,7 @@ import { mediaCodec } from '../../codec/media';
 import { NOTHING, type ContractOperation } from '../../contract';
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
-import { isJson } from '../../message/headers';
+import { isJson, withFields } from '../../message/headers';
 import { Refusal } from '../../problem';
 import type { BackendContext } from '../kind';
 import { operationOfMessage } from '../map/to-backend';
@@ -44,7 +44,7 @@ export function graphqlCall(
       operation: operation.id,
       url: (address) => address,
       method: 'POST',
-      headers: { ...m.headers, ...run.outbound },
+      headers: withFields(m.headers, run.outbound),
       body: m.body,
       timeoutMs,
     });

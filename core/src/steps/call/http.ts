@@ -4,7 +4,7 @@ import type { ContractOperation, HttpReply } from '../../contract';
 import type { BackendReply } from '../../flow/ports';
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
-import { essence, isJson } from '../../message/headers';
+import { essence, isJson, withFields } from '../../message/headers';
 import { endToEnd } from '../../message/hop';
 import type { Message } from '../../message/message';
 import { Refusal } from '../../problem';
@@ -40,7 +40,7 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
       operation: operation.id,
       url: (address) => `${address.replace(/\/$/, '')}${m.path}`,
       method: m.method!,
-      headers: { ...m.headers, ...run.outbound },
+      headers: withFields(m.headers, run.outbound),
       body: m.body,
       timeoutMs,
     });

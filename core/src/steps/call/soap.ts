@@ -3,7 +3,7 @@ import type { SoapOperation } from '../../contract';
 import type { BackendReply } from '../../flow/ports';
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
-import { essence, isXml } from '../../message/headers';
+import { essence, isXml, withFields } from '../../message/headers';
 import { endToEnd } from '../../message/hop';
 import type { Message } from '../../message/message';
 import { Refusal, type RefusalOptions } from '../../problem';
@@ -37,7 +37,7 @@ export function soapCall(step: CallDocument, backend: BackendContext, soap: Soap
       operation: step.operation,
       url,
       method: 'POST',
-      headers: { ...m.headers, ...run.outbound },
+      headers: withFields(m.headers, run.outbound),
       body: m.body,
       timeoutMs,
     });

@@ -1,7 +1,7 @@
 import { mediaCodec, type MediaCodec } from '../../codec/media';
 import type { ShapeFault } from '../../codec/xml';
 import { Body } from '../../message/body';
-import { isJson } from '../../message/headers';
+import { isJson, withFields } from '../../message/headers';
 import { finding, Refusal, type Finding, type InputFault, type Place } from '../../problem';
 import { pointerParts, resolveSchema, schemaAt, typesOf, type JsonSchema, type TypeTable } from '../../schema';
 import type { Expression } from '../../expression';
@@ -264,15 +264,17 @@ function toRequest(run: Run, made: Record<string, unknown>): void {
       detail: 'A step of the flow failed. The trace says which.',
       inner: 'a map to the request stands behind a reply',
     });
-  const { 'content-length': _length, ...headers } = { ...m.headers, ...httpHeaders(made.headers) };
+  const headers = withFields(m.headers, httpHeaders(made.headers));
   if (made.body === undefined) {
-    run.message = { ...m, headers: { ...m.headers, ...httpHeaders(made.headers) } };
+    run.message = { ...m, headers };
     return;
   }
   const mediaType = 'application/json';
+  delete headers['content-length'];
+  headers['content-type'] = mediaType;
   run.message = {
     ...m,
-    headers: { ...headers, 'content-type': mediaType },
+    headers,
     body: Body.ofValue(made.body, mediaType),
     format: 'JSON',
   };
