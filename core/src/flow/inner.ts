@@ -1,4 +1,5 @@
 import { endToEnd } from '../message/hop';
+import { queryValues } from '../message/query';
 import { Refusal } from '../problem';
 import type { CallContext, CompiledApi, Incoming } from './compile';
 import type { RunMore } from './run';
@@ -45,8 +46,15 @@ export function innerRunner(context: CallContext, self: () => CompiledApi | unde
       headers: endToEnd(message.headers),
       body: message.body,
     };
-    const outcome = await operation.handle(incoming, {
-      ...context,
+    return operation.handle(incoming, {
+      api: context.api,
+      ports: context.ports,
+      environment: context.environment,
+      env: context.env,
+      traceId: context.traceId,
+      outbound: context.outbound,
+      rehearsed: context.rehearsed,
+      apis: context.apis,
       // A run that nobody watches calls nothing that is watched.
       observer: call.run.observer,
       identity: call.run.identity,
@@ -54,7 +62,6 @@ export function innerRunner(context: CallContext, self: () => CompiledApi | unde
       prefix,
       trail: call.run.more.trail,
     });
-    return outcome;
   };
 }
 
@@ -87,7 +94,9 @@ function matcherFor(template: string) {
 function pathValues(template: string, url: string): Record<string, string> {
   const { pattern, names } = matcherFor(template);
   const m = names.length ? pattern.exec(url) : null;
-  return Object.fromEntries(names.map((name, i) => [name, decode(m?.[i + 1] ?? '')]));
+  const out: Record<string, string> = {};
+  for (let i = 0; i < names.length; i++) out[names[i]!] = decode(m?.[i + 1] ?? '');
+  return out;
 }
 
 function decode(text: string): string {
@@ -96,16 +105,4 @@ function decode(text: string): string {
   } catch {
     return text;
   }
-}
-
-function queryValues(search: string): Record<string, string | string[]> {
-  const out: Record<string, string | string[]> = {};
-  if (!search) return out;
-  for (const [name, value] of new URLSearchParams(search)) {
-    const have = out[name];
-    if (have === undefined) out[name] = value;
-    else if (Array.isArray(have)) have.push(value);
-    else out[name] = [have, value];
-  }
-  return out;
 }

@@ -1,4 +1,5 @@
 import { defaultForm, readParameter, type ParameterForm } from '../codec/parameters';
+import { setMember } from '../codec/xml/faults';
 import { numberFromText } from '../message/digits';
 import type { InputFault } from '../problem';
 import {
@@ -64,7 +65,7 @@ export function compileParameters(
   const wantsCookies = compiled.some((p) => p.in === 'cookie');
 
   return (path, query, headers) => {
-    const out: Parsed = { path: { ...path }, query: { ...query }, header: {}, cookie: {}, faults: [] };
+    const out: Parsed = { path: copied(path), query: copied(query), header: {}, cookie: {}, faults: [] };
     const cookies = wantsCookies ? cookiesOf(headers.cookie) : {};
     for (const p of compiled) {
       const values = p.in === 'header' ? headers : p.in === 'path' ? path : p.in === 'cookie' ? cookies : query;
@@ -100,6 +101,12 @@ export function compileParameters(
     }
     return out;
   };
+}
+
+function copied(values: RawValues): Record<string, unknown> {
+  const out: Record<string, unknown> = {};
+  for (const name in values) setMember(out, name, values[name]);
+  return out;
 }
 
 function valueOf(p: CompiledParameter, raw: string | readonly string[] | Readonly<Record<string, string>>): unknown {

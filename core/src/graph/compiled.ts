@@ -207,6 +207,15 @@ class Execution {
   }
 
   private place(plan: FieldPlan, value: unknown, e: Entry, found: Entry[]): void {
+    if (plan.shape.kind === 'leaf') {
+      // Nothing inside can fail later.
+      try {
+        e.into[plan.key] = this.leaf(plan, plan.shape, value);
+      } catch (error) {
+        this.fail(plan, error, slotOf(plan, e));
+      }
+      return;
+    }
     const slot = slotOf(plan, e);
     try {
       const done = this.complete(plan, plan.shape, value, slot, found);
@@ -219,22 +228,9 @@ class Execution {
 
   /** CompleteValue (§6.4.3); objects come back empty, and are filled as entries of the next level. */
   private complete(plan: FieldPlan, shape: Shape, value: unknown, slot: Slot, found: Entry[]): unknown {
+    if (shape.kind === 'leaf') return this.leaf(plan, shape, value);
     if (value instanceof Error) throw value;
-    if (value === null || value === undefined) {
-      if (shape.nonNull)
-        throw new Error(`Cannot return null for non-nullable field ${plan.parent}.${plan.field!.name}.`);
-      return null;
-    }
-    if (shape.kind === 'leaf') {
-      // The digits of the backend are the caller's too.
-      if (value instanceof Digits && shape.type === GraphQLFloat) return value;
-      const out: unknown = shape.type.serialize(value);
-      if (out === null || out === undefined)
-        throw new Error(
-          `Expected \`${String(shape.type)}.serialize(${JSON.stringify(value)})\` to return non-nullable value, returned: ${String(out)}`,
-        );
-      return out;
-    }
+    if (value === null || value === undefined) return nothing(plan, shape);
     if (shape.kind === 'object') {
       const into = emptyFor(shape.selection);
       found.push({ source: value, into, slot });
@@ -253,6 +249,19 @@ class Execution {
         this.fail(plan, error, own);
       }
     }
+    return out;
+  }
+
+  private leaf(plan: FieldPlan, shape: Extract<Shape, { kind: 'leaf' }>, value: unknown): unknown {
+    if (value instanceof Error) throw value;
+    if (value === null || value === undefined) return nothing(plan, shape);
+    // The digits of the backend are the caller's too.
+    if (value instanceof Digits && shape.type === GraphQLFloat) return value;
+    const out: unknown = shape.type.serialize(value);
+    if (out === null || out === undefined)
+      throw new Error(
+        `Expected \`${String(shape.type)}.serialize(${JSON.stringify(value)})\` to return non-nullable value, returned: ${String(out)}`,
+      );
     return out;
   }
 
@@ -276,6 +285,11 @@ class Execution {
   }
 }
 
+function nothing(plan: FieldPlan, shape: Shape): null {
+  if (shape.nonNull) throw new Error(`Cannot return null for non-nullable field ${plan.parent}.${plan.field!.name}.`);
+  return null;
+}
+
 function isDead(slot: Slot | undefined): boolean {
   for (let s = slot; s; s = s.parent) if (s.dead) return true;
   return false;
@@ -293,9 +307,7 @@ const slotOf = (plan: FieldPlan, e: Entry): Slot => ({
 
 /** All members in the order of the query, whenever their values come. */
 function emptyFor(plan: Selection): Record<string, unknown> {
-  // An alias may be __proto__.
-  const plain = plan.fields.every((f) => f.key !== '__proto__');
-  const out = (plain ? {} : Object.create(null)) as Record<string, unknown>;
+  const out = (plan.plain ? {} : Object.create(null)) as Record<string, unknown>;
   for (const f of plan.fields) out[f.key] = null;
   return out;
 }

@@ -195,6 +195,8 @@ function callOf(
 }
 
 function fieldNameOf(path: { readonly prev: unknown; readonly key: string | number } | undefined): string {
+  // A compiled query has the names together already.
+  if (path && path.prev === undefined) return String(path.key);
   const out: string[] = [];
   for (let at = path; at; at = at.prev as typeof path) if (typeof at.key === 'string') out.unshift(at.key);
   return out.join('.');

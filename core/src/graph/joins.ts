@@ -31,7 +31,7 @@ const manyOf = (join: Join, o: OperationDocument, types: TypeTable): GraphParame
 
 function atSchema(schema: JsonSchema, pointer: string, types: TypeTable): JsonSchema | undefined {
   let at: JsonSchema | undefined = resolveSchema(schema, types);
-  for (const part of pointerParts(pointer)) {
+  for (const part of partsOf(pointer)) {
     const next: JsonSchema | undefined = at.properties?.[part];
     if (!next) return undefined;
     at = resolveSchema(next, types);
@@ -105,10 +105,21 @@ export const loadKey = (v: unknown): string => (typeof v === 'string' ? v : v ==
 const own = (v: Readonly<Record<string, unknown>>, name: string): unknown =>
   Object.hasOwn(v, name) ? v[name] : undefined;
 
+/** Pointers stand in documents, so there are few. */
+const parts = new Map<string, readonly string[]>();
+function partsOf(pointer: string): readonly string[] {
+  let known = parts.get(pointer);
+  if (!known) {
+    if (parts.size >= 1_000) parts.clear();
+    parts.set(pointer, (known = pointerParts(pointer)));
+  }
+  return known;
+}
+
 /** RFC 6901, within the value of a type. */
 function atPointer(value: unknown, pointer: string): unknown {
   let at = value;
-  for (const part of pointerParts(pointer)) {
+  for (const part of partsOf(pointer)) {
     if (at === null || typeof at !== 'object' || !Object.hasOwn(at, part)) return undefined;
     at = (at as Record<string, unknown>)[part];
   }

@@ -27,6 +27,8 @@ export interface Selection {
   readonly fields: readonly FieldPlan[];
   /** Something below looks up many at once: it waits for its neighbours. */
   readonly gathers: boolean;
+  /** No alias is __proto__. */
+  readonly plain: boolean;
 }
 
 export interface FieldPlan {
@@ -96,7 +98,7 @@ export class PlanMaker {
     for (const set of sets) this.collect(type, set, variables, collected, opened);
     const fields = [...collected].map(([key, nodes]) => this.field(type, key, nodes, variables, [...path, key]));
     const gathers = fields.some((f) => f.field?.extensions.together !== undefined || gathersBelow(f.shape));
-    return { fields, gathers };
+    return { fields, gathers, plain: !collected.has('__proto__') };
   }
 
   /** CollectFields (§6.3.2). */

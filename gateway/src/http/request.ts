@@ -1,4 +1,4 @@
-import { Body, joinField, LIMITS, Refusal, type Incoming } from '@hinge/core';
+import { Body, joinField, LIMITS, queryValues, Refusal, type Incoming } from '@hinge/core';
 import type { IncomingMessage } from 'node:http';
 import { certificateOf } from './certificate';
 import type { Match } from './router';
@@ -48,18 +48,6 @@ function readRequest(req: IncomingMessage): Promise<Uint8Array> {
 
 const EMPTY = new Uint8Array(0);
 
-function queryOf(search: string): Record<string, string | string[]> {
-  const out: Record<string, string | string[]> = {};
-  if (search.length < 2) return out;
-  for (const [name, value] of new URLSearchParams(search)) {
-    const have = out[name];
-    if (have === undefined) out[name] = value;
-    else if (Array.isArray(have)) have.push(value);
-    else out[name] = [have, value];
-  }
-  return out;
-}
-
 /** A request as the core takes it: what was read of it, where it leads, and what is known of the connection. */
 export function incomingOf(
   req: IncomingMessage,
@@ -70,7 +58,7 @@ export function incomingOf(
     method,
     url,
     path: match.path,
-    query: queryOf(search),
+    query: queryValues(search),
     search,
     rest: match.rest,
     headers,

@@ -19,7 +19,13 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
   const lenient = backend.document.reply === 'lenient';
   const call = compileCaller(step, backend);
   const readers = new Map<string, MediaCodec | undefined>();
+  let last: { readonly status: number; readonly mediaType: string; readonly reader?: MediaCodec } = {
+    status: 0,
+    mediaType: '',
+  };
   const readerFor = (status: number, mediaType: string): MediaCodec | undefined => {
+    // Most answers are like the one before.
+    if (status === last.status && mediaType === last.mediaType) return last.reader;
     const key = `${status} ${essence(mediaType)}`;
     if (!readers.has(key)) {
       const schema = replyFor(operation, status)?.media.find((m) => sameMedia(m.mediaType, mediaType))?.schema;
@@ -27,7 +33,8 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
       if (readers.size > 200) readers.clear();
       readers.set(key, mediaCodec(mediaType, { schema, types, lenient, root: operation.id }));
     }
-    return readers.get(key);
+    last = { status, mediaType, reader: readers.get(key) };
+    return last.reader;
   };
   return async (run: Run): Promise<void> => {
     const m = run.message;
@@ -55,7 +62,10 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
     const declared = replyFor(operation, reply.status);
     if (!lenient) demand(declared, operation, backend, reply, mediaType);
     if (shown.faults.length) throw breaks(backend, shown.faults);
-    if (read) run.message = asMessage(reply, Body.ofParsed(textOf(reply, backend), shown.value, mediaType));
+    if (read) {
+      const body = Body.ofParsed(textOf(reply, backend), shown.value, mediaType);
+      run.message = { status: reply.status, headers: reply.headers, body, format: run.message.format };
+    }
   };
 }
 
@@ -72,14 +82,16 @@ function readBody(codec: MediaCodec, reply: BackendReply, backend: BackendContex
 /** What the contract says of a status: its own entry, its class, then the default. */
 export function replyFor(operation: ContractOperation, status: number): HttpReply | undefined {
   const replies = operation.http!.replies;
+  const text = String(status);
   return (
-    replies.find((r) => r.status === String(status)) ??
+    replies.find((r) => r.status === text) ??
     replies.find((r) => r.status === `${Math.floor(status / 100)}XX`) ??
     replies.find((r) => r.status === 'default')
   );
 }
 
 const sameMedia = (declared: string, given: string): boolean => {
+  if (declared === given) return true;
   const d = essence(declared);
   const g = essence(given);
   return d === g || d === '*/*' || (d.endsWith('/*') && g.startsWith(d.slice(0, -1))) || (isJson(d) && isJson(g));

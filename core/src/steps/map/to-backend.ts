@@ -64,7 +64,7 @@ function toSoap(operation: ContractOperation, soap: SoapOperation): Finish {
     };
     // SOAP 1.1 §6.1.1: the header must be there; an empty string is quoted too.
     if (soap.version === '1.1') headers.soapaction = `"${soap.action}"`;
-    Object.assign(headers, httpHeaders(made.headers));
+    addHeaders(headers, made.headers);
     run.message = {
       method: 'POST',
       headers,
@@ -81,12 +81,14 @@ function toHttp(operation: ContractOperation, http: HttpOperation, types: TypeTa
   const parameters = http.parameters.map((p) => ({
     ...p,
     form: defaultForm(p.name, p.in, p.style, p.explode),
-    member: p.in === 'header' ? 'headers' : p.in === 'cookie' ? 'cookies' : p.in,
+    member: memberOf(p.in),
+    pointer: `/${memberOf(p.in)}/${escapePointer(p.name)}`,
     validate: set.compile(p.schema),
   }));
   const media = preferredMedia(http.request?.media ?? []);
   const codec = media && mediaCodec(media.mediaType, { schema: media.schema, types, root: operation.id });
   const accept = acceptOf(http);
+  const named = new Set(parameters.map((p) => p.name));
   return (run, made, refuse) => {
     const faults: ShapeFault[] = [];
     let path = http.path;
@@ -94,25 +96,22 @@ function toHttp(operation: ContractOperation, http: HttpOperation, types: TypeTa
     const cookies: string[] = [];
     const headers: Record<string, string> = {};
     if (accept) headers.accept = accept;
-    const free = { ...(made.headers as Record<string, unknown> | undefined) };
     for (const p of parameters) {
       const given = made[p.member] as Record<string, unknown> | undefined;
       const value = given?.[p.name];
-      delete free[p.name];
-      const pointer = `/${p.member}/${escapePointer(p.name)}`;
       if (value === undefined || value === null) {
-        if (p.required) faults.push({ pointer, words: `${p.name} is missing`, kind: 'missing' });
+        if (p.required) faults.push({ pointer: p.pointer, words: `${p.name} is missing`, kind: 'missing' });
         continue;
       }
       for (const f of collectFaults(p.validate, value))
-        faults.push({ pointer: pointer + (f.pointer ?? ''), words: f.detail, kind: 'type' });
+        faults.push({ pointer: p.pointer + (f.pointer ?? ''), words: f.detail, kind: 'type' });
       if (p.in === 'path') path = path.replaceAll(`{${p.name}}`, () => writeSimple(p.form, value));
       else if (p.in === 'query') query.push(...writeQuery(p.form, value));
       else if (p.in === 'cookie') cookies.push(...writeQuery(p.form, value));
       else headers[p.name.toLowerCase()] = writeSimple(p.form, value);
     }
     if (cookies.length) headers.cookie = cookies.join('; ');
-    Object.assign(headers, httpHeaders(free));
+    addHeaders(headers, made.headers, named);
     let body = Body.empty();
     if (media && !codec) {
       // Not a form that we read: what came goes on as it is.
@@ -138,6 +137,9 @@ function toHttp(operation: ContractOperation, http: HttpOperation, types: TypeTa
   };
 }
 
+const memberOf = (place: HttpOperation['parameters'][number]['in']): string =>
+  place === 'header' ? 'headers' : place === 'cookie' ? 'cookies' : place;
+
 function acceptOf(http: HttpOperation): string {
   const types = new Set(
     http.replies.flatMap((r) => (preferredMedia(r.media) ? [preferredMedia(r.media)!.mediaType] : [])),
@@ -147,11 +149,18 @@ function acceptOf(http: HttpOperation): string {
 
 export function httpHeaders(value: unknown): Record<string, string> {
   const out: Record<string, string> = {};
-  if (value !== null && typeof value === 'object') {
-    for (const [k, v] of Object.entries(value))
-      if (v !== undefined && v !== null) out[k.toLowerCase()] = String(v as string);
-  }
+  addHeaders(out, value);
   return out;
+}
+
+/** Fields of a value by lower-case name, but those of `not`. */
+function addHeaders(out: Record<string, string>, value: unknown, not?: ReadonlySet<string>): void {
+  if (value === null || typeof value !== 'object') return;
+  const given = value as Readonly<Record<string, unknown>>;
+  for (const name of Object.keys(given)) {
+    const v = given[name];
+    if (v !== undefined && v !== null && !not?.has(name)) out[name.toLowerCase()] = String(v as string);
+  }
 }
 
 /** Arguments of an HTTP operation: parameters by place, then the body. */
