@@ -40,6 +40,8 @@ const world: FlowDocument = document({
         holes: list(nullable(ref('B'))),
         texts: list(nullable({ type: 'string' })),
         grid: list(list({ type: 'integer', format: 'int32' })),
+        either: ref('Either'),
+        eithers: list(nullable(ref('Either'))),
       },
       required: ['id', 'b', 'kind', 'holes'],
     },
@@ -48,6 +50,8 @@ const world: FlowDocument = document({
       properties: { id: { type: 'string' }, name: { type: 'string' }, a: ref('A') },
       required: ['name'],
     },
+    C: { type: 'object', properties: { code: { type: 'string' }, b: ref('B') }, required: ['code'] },
+    Either: { oneOf: [ref('B'), ref('C')] },
   },
   operations: {
     getA: get('/a/{id}', ref('A'), 'calls'),
@@ -99,6 +103,8 @@ function contextOf(seed: number, count: string[]): GraphContext {
           holes: many(r, () => b(r, depth - 1)),
           texts: ['t', null],
           grid: [[1], [2, r() < 0.9 ? 3 : null]],
+          either: either(r, depth - 1),
+          eithers: many(r, () => either(r, depth - 1)),
         };
   const b = (r: () => number, depth: number): unknown =>
     r() < 0.1
@@ -108,6 +114,14 @@ function contextOf(seed: number, count: string[]): GraphContext {
           ...(r() < 0.9 && { name: `i${Math.floor(r() * 4)}` }),
           a: depth > 0 ? a(r, depth - 1) : null,
         };
+  const either = (r: () => number, depth: number): unknown =>
+    r() < 0.4
+      ? b(r, depth)
+      : r() < 0.1
+        ? 'no object'
+        : r() < 0.1
+          ? { neither: true }
+          : { code: `c${Math.floor(r() * 9)}`, ...(depth > 0 && { b: b(r, depth - 1) }) };
   const many = <T>(r: () => number, make: () => T): T[] => Array.from({ length: Math.floor(r() * 4) }, make);
   const answer = (call: GraphCall) => {
     const r = random(writeJson([call.operation, call.path, call.query]));
@@ -140,17 +154,25 @@ function contextOf(seed: number, count: string[]): GraphContext {
 const LEAVES = {
   A: ['id', 'n', 'f', 'yes', 'kind', 'big', 'day', 'any', 'texts', 'grid', '__typename'],
   B: ['id', 'name', '__typename'],
+  C: ['code', '__typename'],
+  Either: ['__typename'],
 };
+type Name = keyof typeof LEAVES;
 const INNER = {
-  A: { b: 'B', maybe: 'B', bs: 'B', holes: 'B', joined: 'B', together: 'B' },
+  A: { b: 'B', maybe: 'B', bs: 'B', holes: 'B', joined: 'B', together: 'B', either: 'Either', eithers: 'Either' },
   B: { a: 'A', whole: 'A', all: 'B' },
+  C: { b: 'B' },
 } as const;
-const selection = (type: 'A' | 'B', depth: number): fc.Arbitrary<string> => {
+const selection = (type: Name, depth: number): fc.Arbitrary<string> => {
   const leaf = fc.constantFrom(...LEAVES[type]);
   const condition = fc.constantFrom('', '', '', ' @include(if: $on)', ' @skip(if: $on)', ' @skip(if: false)');
   const one: fc.Arbitrary<string>[] = [fc.tuple(leaf, condition).map(([l, c]) => `${l}${c}`)];
-  if (depth > 0) {
-    const inner = fc.constantFrom(...(Object.entries(INNER[type]) as [string, 'A' | 'B'][]));
+  if (type === 'Either') {
+    for (const member of ['B', 'C'] as const)
+      one.push(selection(member, Math.max(0, depth - 1)).map((s) => `... on ${member} { ${s} }`));
+    one.push(fc.constantFrom('...fEither', '...fB', '...fC'));
+  } else if (depth > 0) {
+    const inner = fc.constantFrom(...(Object.entries(INNER[type]) as [string, Name][]));
     const deeper = inner.chain(([name, to]) =>
       fc
         .tuple(condition, selection(to, depth - 1), fc.constantFrom('', `k${name}: `))
@@ -165,14 +187,23 @@ const selection = (type: 'A' | 'B', depth: number): fc.Arbitrary<string> => {
   }
   return fc.array(fc.oneof(...one), { minLength: 1, maxLength: 4 }).map((x) => x.join(' '));
 };
-const FRAGMENTS = 'fragment fA on A { id b { name ...fB } } fragment fB on B { id all { name } }';
+const FRAGMENTS = {
+  fA: 'fragment fA on A { id b { name ...fB } }',
+  fEither: 'fragment fEither on Either { kind: __typename ...fC }',
+  fC: 'fragment fC on C { code b { ...fB } }',
+  fB: 'fragment fB on B { id all { name } }',
+};
+/** With the fragments that it opens: one that nobody does is no query (§5.5.1.4). */
+const whole = (text: string): string =>
+  Object.entries(FRAGMENTS).reduce((q, [name, f]) => (q.includes(`...${name}`) ? `${q} ${f}` : q), text);
 const query = fc
   .tuple(selection('A', 3), selection('A', 3), fc.constantFrom('query', 'mutation'))
   .map(([one, two, kind]) =>
     kind === 'query'
-      ? `query Q($on: Boolean!, $id: String!) { getA(id: $id) { ${one} } again: getA(id: "i2") { ${two} } listA(size: 3) { ${two} } } ${FRAGMENTS}`
-      : `mutation M($on: Boolean!, $id: String!) { putA { ${one} } drop: dropA putA2: putA { ${two} } } ${FRAGMENTS}`,
-  );
+      ? `query Q($on: Boolean!, $id: String!) { getA(id: $id) { ${one} } again: getA(id: "i2") { ${two} } listA(size: 3) { ${two} } }`
+      : `mutation M($on: Boolean!, $id: String!) { putA { ${one} } drop: dropA putA2: putA { ${two} } }`,
+  )
+  .map(whole);
 
 /** What a caller would see. */
 const seen = (r: { data?: unknown; errors?: readonly unknown[] }) => {

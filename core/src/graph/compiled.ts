@@ -12,7 +12,15 @@ import {
   type OperationDefinitionNode,
 } from 'graphql';
 import { Digits } from '../message/digits';
-import { NO_ARGS, PlanMaker, type FieldPlan, type Selection, type Shape, type Variables } from './selections';
+import {
+  gathersBelow,
+  NO_ARGS,
+  PlanMaker,
+  type FieldPlan,
+  type Selection,
+  type Shape,
+  type Variables,
+} from './selections';
 
 /**
  * A query as a plan that is made once and run for each request (specification of October 2021, §6.2 to §6.4): fields are collected, fragments opened and arguments
@@ -49,6 +57,8 @@ interface Entry {
   readonly into: Record<string, unknown>;
   /** Of the object itself; none for the root. */
   readonly slot: Slot | undefined;
+  /** Where the value said which form it has. */
+  readonly selection?: Selection;
 }
 
 /** Plans of one query: one for each way its @skip and @include can go. */
@@ -158,7 +168,7 @@ class Execution {
       this.descend(plan.shape, below, waits);
       return;
     }
-    const together = below(plan.shape)?.gathers ? [] : undefined;
+    const together: Entry[] | undefined = gathersBelow(plan.shape) ? [] : undefined;
     const settled: Promise<void>[] = [];
     for (const e of entries) {
       // Nobody is called for what is null already.
@@ -203,7 +213,18 @@ class Execution {
 
   private below(shape: Shape, found: readonly Entry[]): Promise<unknown> | undefined {
     const alive = this.errors.length ? found.filter((e) => !isDead(e.slot)) : found;
-    return alive.length ? this.selection(below(shape)!, alive) : undefined;
+    if (!alive.length) return undefined;
+    const one = below(shape);
+    if (one) return this.selection(one, alive);
+    // Each form by itself, beside the others.
+    const forms = new Map<Selection, Entry[]>();
+    for (const e of alive) {
+      const have = forms.get(e.selection!);
+      if (have) have.push(e);
+      else forms.set(e.selection!, [e]);
+    }
+    const waits = [...forms].flatMap(([selection, entries]) => this.selection(selection, entries) ?? []);
+    return waits.length ? Promise.all(waits) : undefined;
   }
 
   private place(plan: FieldPlan, value: unknown, e: Entry, found: Entry[]): void {
@@ -234,6 +255,14 @@ class Execution {
     if (shape.kind === 'object') {
       const into = emptyFor(shape.selection);
       found.push({ source: value, into, slot });
+      return into;
+    }
+    if (shape.kind === 'union') {
+      const selection = shape.selections.get(
+        shape.type.resolveType!(value, this.context, plan.info as never, shape.type) as string,
+      )!;
+      const into = emptyFor(selection);
+      found.push({ source: value, into, slot, selection });
       return into;
     }
     if (!Array.isArray(value))
@@ -295,8 +324,9 @@ function isDead(slot: Slot | undefined): boolean {
   return false;
 }
 
+/** Of what there is but one form. */
 const below = (s: Shape): Selection | undefined =>
-  s.kind === 'leaf' ? undefined : s.kind === 'list' ? below(s.item) : s.selection;
+  s.kind === 'list' ? below(s.item) : s.kind === 'object' ? s.selection : undefined;
 
 const slotOf = (plan: FieldPlan, e: Entry): Slot => ({
   holder: e.into,

@@ -8,6 +8,7 @@ import {
   isListType,
   isNonNullType,
   isObjectType,
+  isUnionType,
   Kind,
   typeFromAST,
   type DocumentNode,
@@ -18,6 +19,7 @@ import {
   type GraphQLObjectType,
   type GraphQLOutputType,
   type GraphQLSchema,
+  type GraphQLUnionType,
   type SelectionSetNode,
 } from 'graphql';
 
@@ -50,7 +52,14 @@ export interface FieldPlan {
 export type Shape =
   | { readonly kind: 'leaf'; readonly nonNull: boolean; readonly type: GraphQLLeafType }
   | { readonly kind: 'list'; readonly nonNull: boolean; readonly item: Shape }
-  | { readonly kind: 'object'; readonly nonNull: boolean; readonly selection: Selection };
+  | { readonly kind: 'object'; readonly nonNull: boolean; readonly selection: Selection }
+  | {
+      readonly kind: 'union';
+      readonly nonNull: boolean;
+      readonly type: GraphQLUnionType;
+      /** By the name of the member. */
+      readonly selections: ReadonlyMap<string, Selection>;
+    };
 
 export type Variables = Readonly<Record<string, unknown>>;
 
@@ -125,7 +134,8 @@ export class PlanMaker {
       }
       const fragment = s.kind === Kind.FRAGMENT_SPREAD ? this.fragments.get(s.name.value)! : s;
       const wanted = fragment.typeCondition && typeFromAST(this.schema, fragment.typeCondition);
-      if (wanted === undefined || wanted === type) this.collect(type, fragment.selectionSet, variables, into, opened);
+      if (wanted === undefined || wanted === type || (isUnionType(wanted) && this.schema.isSubType(wanted, type)))
+        this.collect(type, fragment.selectionSet, variables, into, opened);
     }
   }
 
@@ -173,14 +183,23 @@ export class PlanMaker {
     if (isNonNullType(type)) return this.shape(type.ofType as GraphQLOutputType, nodes, variables, path, true);
     if (isListType(type)) return { kind: 'list', nonNull, item: this.shape(type.ofType, nodes, variables, path) };
     if (isLeafType(type)) return { kind: 'leaf', nonNull, type };
-    if (!isObjectType(type)) throw new Error(`${type.name} is no object, and this graph has nothing else`);
     const sets = nodes.flatMap((n) => (n.selectionSet ? [n.selectionSet] : []));
+    if (isUnionType(type)) {
+      const selections = new Map(
+        type.getTypes().map((t) => [t.name, this.selection(t, sets, variables, path)] as const),
+      );
+      return { kind: 'union', nonNull, type, selections };
+    }
+    if (!isObjectType(type)) throw new Error(`${type.name} is an interface, and this graph has none`);
     return { kind: 'object', nonNull, selection: this.selection(type, sets, variables, path) };
   }
 }
 
-const gathersBelow = (s: Shape): boolean =>
-  s.kind === 'list' ? gathersBelow(s.item) : s.kind === 'object' && s.selection.gathers;
+export const gathersBelow = (s: Shape): boolean => {
+  if (s.kind === 'list') return gathersBelow(s.item);
+  if (s.kind === 'union') return [...s.selections.values()].some((one) => one.gathers);
+  return s.kind === 'object' && s.selection.gathers;
+};
 
 const holdsVariable = (v: unknown): boolean =>
   v !== null &&

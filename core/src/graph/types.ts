@@ -8,12 +8,15 @@ import {
   GraphQLNonNull,
   GraphQLObjectType,
   GraphQLString,
+  GraphQLUnionType,
   type GraphQLFieldConfigMap,
   type GraphQLInputType,
   type GraphQLOutputType,
 } from 'graphql';
 import { objectOf, refName, resolveSchema, typesOf, withoutNull, type JsonSchema, type TypeTable } from '../schema';
+import { TYPE_PROPERTY } from '../contract/xsd';
 import { GraphDate, GraphDateTime, GraphJson, GraphLong, GraphTime } from './scalars';
+import { formFinder, formsOf, mayBeNull, type Form } from './unions';
 
 /** JSON Schema as types of GraphQL (specification of October 2021, §3), made once for each name. */
 
@@ -57,6 +60,8 @@ export class TypeMaker {
     const { s, name } = this.open(schema, hint);
     if (typesOf(s).includes('array'))
       return new GraphQLList(this.needed(this.output(s.items ?? {}, name), s.items ?? {}));
+    const forms = hasForms(s) ? formsOf(s, this.types) : undefined;
+    if (forms) return this.unionType(s, forms, name);
     const object = objectOf(s, this.types);
     if (object?.properties && Object.keys(object.properties).length && !hasForms(s))
       return this.objectType(object, name, refName(this.bare(schema)));
@@ -95,6 +100,32 @@ export class TypeMaker {
     return made;
   }
 
+  /** Which form a value is, the value says (§3.8, and the name of the type is what __typename gives). */
+  private unionType(s: JsonSchema, forms: readonly Form[], name: string): GraphQLOutputType {
+    const known = this.outputs.get(name);
+    if (known) return known;
+    const own = this.free(name);
+    let find: ((value: unknown) => string) | undefined;
+    const members = (): GraphQLObjectType[] =>
+      forms.map((f) => this.objectType(f.object, pascal(f.name ?? `${name} ${f.label}`), f.name) as GraphQLObjectType);
+    let made: GraphQLObjectType[] | undefined;
+    const types = () => (made ??= members());
+    const union = new GraphQLUnionType({
+      name: own,
+      description: s.description,
+      types,
+      resolveType: (value) =>
+        (find ??= formFinder(
+          s,
+          forms,
+          types().map((t) => t.name),
+          this.types,
+        ))(value),
+    });
+    this.outputs.set(name, union);
+    return union;
+  }
+
   private objectType(object: JsonSchema, name: string, documentName: string | undefined): GraphQLOutputType {
     const known = this.outputs.get(name);
     if (known) return known;
@@ -103,7 +134,7 @@ export class TypeMaker {
       description: object.description,
       fields: () => ({
         ...Object.fromEntries(
-          named(Object.entries(object.properties!)).map(([field, original, property]) => {
+          named(Object.entries(object.properties!).filter(isShown)).map(([field, original, property]) => {
             const type = this.output(property, `${name}${pascal(original)}`);
             return [
               field,
@@ -184,7 +215,8 @@ export class TypeMaker {
   }
 
   private needed(type: GraphQLOutputType, s: JsonSchema): GraphQLOutputType {
-    return withoutNull(s, this.types).nullable ? type : new GraphQLNonNull(type as never);
+    const nullable = withoutNull(s, this.types).nullable || mayBeNull(this.bare(s), this.types);
+    return nullable ? type : new GraphQLNonNull(type as never);
   }
 
   private neededIn(type: GraphQLInputType, s: JsonSchema): GraphQLInputType {
@@ -199,6 +231,9 @@ export class TypeMaker {
     return name;
   }
 }
+
+/** Which form it is, __typename says. */
+const isShown = ([name, s]: readonly [string, JsonSchema]): boolean => name !== TYPE_PROPERTY || s.const === undefined;
 
 const bounded = (n: number | undefined): boolean => n !== undefined && n >= -INT32 && n < INT32;
 const beyond = (s: JsonSchema): boolean =>

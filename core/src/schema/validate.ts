@@ -5,6 +5,7 @@ import { applicators, passes, safeRegExp, type Report, type Validator } from './
 import { CLOCK, MONTH_DAY, realDay } from './calendar';
 import { escapePointer, refName, typesOf, type JsonSchema, type JsonType, type TypeTable } from './types';
 
+export { passes };
 export type { Report, Validator };
 
 /**
