@@ -101,6 +101,14 @@ describe('HTTP into events', () => {
     await page.click('section[aria-label="Called back"] .heard-row', 'delivered');
     await page.byText('.tries td', 'try 2');
     await page.byText('.tries pre', '"vessel"');
+    // How much went through, as words and as a chart.
+    const rates = 'section[aria-label="Through this topic"]';
+    await page.byText(`${rates} .rates-words`, 'handed to listeners');
+    const words = await (await page.find(`${rates} [role=img]`)).getAttribute('aria-label');
+    const [, published, heard] = /(\d+) published, 0 not taken, (\d+) handed/.exec(words ?? '') ?? [];
+    expect(Number(published)).toBeGreaterThanOrEqual(2);
+    expect(Number(heard)).toBeGreaterThanOrEqual(2);
+    await page.find(`${rates} .recharts-bar-rectangle`);
     expect(await hands.serious()).toEqual([]);
   });
 

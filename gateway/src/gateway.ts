@@ -149,6 +149,10 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
       webhooks: (api) => ({
         subscriptions: webhooks.subscribed.filter((s) => s.api === api).slice(0, MOST_TOLD),
         deliveries: webhooks.deliveries.filter((d) => d.api === api).slice(0, MOST_TOLD),
+        rates: server
+          .topicsOf(api)
+          .slice(0, MOST_TOLD)
+          .map((ref) => topics.rateOf(ref)),
       }),
       resend: (delivery) => webhooks.resend(delivery),
       store: () => ({ state: storeState(), ...(shared && { whenAway: shared.whenAway }) }),

@@ -1,4 +1,5 @@
 import { isoNow } from '../iso';
+import { RATE_LIMITS, Rates, type TopicRate } from './rates';
 import { Body } from '../message/body';
 import { isJson } from '../message/headers';
 import { writeJson } from '../codec/json';
@@ -40,12 +41,34 @@ interface Hub {
 export class TopicHubs implements Topics {
   private readonly hubs = new Map<string, Hub>();
   private readonly keys = new Map<string, { readonly at: number; readonly sent: Promise<Published> }>();
+  private readonly rates = new Map<string, Rates>();
   private listening = 0;
 
   constructor(
     private readonly brokers: Brokers | undefined,
     private readonly now: () => number,
+    /** Milliseconds since 1970. */
+    private readonly wall: () => number = Date.now,
   ) {}
+
+  /** How much goes through a topic here, and how many listen. */
+  rateOf(topic: TopicRef): TopicRate {
+    const key = keyOf(topic);
+    return {
+      topic: topic.name,
+      listeners: this.hubs.get(key)?.listeners.size ?? 0,
+      rows: this.rates.get(key)?.rows() ?? [],
+    };
+  }
+
+  private ratesOf(key: string): Rates {
+    let rates = this.rates.get(key);
+    if (!rates) {
+      if (this.rates.size >= RATE_LIMITS.topics) this.rates.delete(this.rates.keys().next().value!);
+      this.rates.set(key, (rates = new Rates(this.wall)));
+    }
+    return rates;
+  }
 
   publish(topic: TopicRef, event: TopicEvent, options: PublishOptions = {}): Promise<Published> {
     if (options.once === undefined) return this.send(topic, event);
@@ -65,12 +88,19 @@ export class TopicHubs implements Topics {
   }
 
   private async send(topic: TopicRef, event: TopicEvent): Promise<Published> {
+    const rates = this.ratesOf(keyOf(topic));
     if (topic.broker) {
-      if (!this.brokers) throw new BrokerFailure('this gateway speaks to no brokers');
-      const { payload, mediaType, properties } = payloadOf(topic, event);
-      const { address, qos, retain } = topic;
-      await this.brokers.publish(topic.broker, { payload, mediaType, properties, address, qos, retain });
+      try {
+        if (!this.brokers) throw new BrokerFailure('this gateway speaks to no brokers');
+        const { payload, mediaType, properties } = payloadOf(topic, event);
+        const { address, qos, retain } = topic;
+        await this.brokers.publish(topic.broker, { payload, mediaType, properties, address, qos, retain });
+      } catch (error) {
+        rates.add('failed');
+        throw error;
+      }
     } else this.take(this.hub(topic), event);
+    rates.add('published');
     return { id: event.id };
   }
 
@@ -84,10 +114,14 @@ export class TopicHubs implements Topics {
       this.listening--;
       throw error;
     }
-    const line: Line = new Line(() => {
-      this.listening--;
-      hub.listeners.delete(line);
-    });
+    const rates = this.ratesOf(keyOf(topic));
+    const line: Line = new Line(
+      () => {
+        this.listening--;
+        hub.listeners.delete(line);
+      },
+      () => rates.add('heard'),
+    );
     this.forget(hub);
     const { kept } = hub;
     if (options.after !== undefined) {
@@ -177,7 +211,11 @@ class Line implements Listener {
   private wake: (() => void) | undefined;
   ended: 'closed' | 'behind' | undefined;
 
-  constructor(private readonly gone: () => void) {}
+  constructor(
+    private readonly gone: () => void,
+    /** The listener took an event. */
+    private readonly handed: () => void,
+  ) {}
 
   put(d: Delivery): void {
     if (this.ended) return;
@@ -200,7 +238,9 @@ class Line implements Listener {
       });
       this.wake = undefined;
     }
-    return this.waiting.shift();
+    const next = this.waiting.shift();
+    if (next && 'event' in next) this.handed();
+    return next;
   }
 
   close(): void {
@@ -222,7 +262,10 @@ export class HeldTopics implements Topics {
   }
 
   listen(): Promise<Listener> {
-    const line = new Line(() => undefined);
+    const line = new Line(
+      () => undefined,
+      () => undefined,
+    );
     line.close();
     return Promise.resolve(line);
   }

@@ -35,6 +35,7 @@ export {
   type WebhookDelivery,
   type WebhookSubscription,
 } from './webhook-views';
+export { allSpans, RATE_LIMITS, Rates, type RateRow, type TopicRate } from './rates';
 export { shaperOf, type ShapeContext } from './shape';
 export { BACKGROUND_LIMITS, type ConsumerDocument, type PollDocument } from './background';
 export { consumerOf, eventHeaders, type ConsumerWorld, type Handled } from './consumer';

@@ -15,7 +15,9 @@ export interface FeedOptions {
   readonly rehearse: (order: RehearsalOrder) => Promise<Rehearsed>;
   /** Says how much it was. */
   readonly forget: (tag: string | undefined) => Promise<number>;
-  readonly webhooks: (api: string) => Pick<Extract<FeedReport, { kind: 'webhooks' }>, 'subscriptions' | 'deliveries'>;
+  readonly webhooks: (
+    api: string,
+  ) => Pick<Extract<FeedReport, { kind: 'webhooks' }>, 'subscriptions' | 'deliveries' | 'rates'>;
   /** False where no such event was laid aside. */
   readonly resend: (delivery: string) => boolean;
   readonly store: () => Omit<Extract<FeedReport, { kind: 'store' }>, 'kind'>;

@@ -1,4 +1,4 @@
-import type { CallersConfig, WebhookDelivery, WebhookSubscription } from '@hinge/core';
+import type { CallersConfig, TopicRate, WebhookDelivery, WebhookSubscription } from '@hinge/core';
 import type { GatewayConfig } from '../config';
 import type { Rehearsed, RehearsalOrder } from '../rehearsals';
 import type { StoreState, WhenAway } from '../stores/link';
@@ -11,7 +11,7 @@ export interface FeedEvents {
   rehearse: RehearsalOrder & { readonly id: string };
   /** Forget what is remembered: all, or what stands under a tag. */
   forget: { readonly id: string; readonly tag?: string };
-  /** Who is called back for an API, and what became of the deliveries. */
+  /** What goes through the topics of an API, who is called back, and what became of the deliveries. */
   webhooks: { readonly id: string; readonly api: string };
   /** Send an event again that was laid aside. */
   resend: { readonly id: string; readonly delivery: string };
@@ -32,6 +32,8 @@ export type FeedReport =
       readonly id: string;
       readonly subscriptions: readonly WebhookSubscription[];
       readonly deliveries: readonly WebhookDelivery[];
+      /** How much goes through each topic of the API here. */
+      readonly rates: readonly TopicRate[];
     }
   | { readonly kind: 'resent'; readonly id: string; readonly done: boolean }
   | { readonly kind: 'not-forgotten'; readonly id: string; readonly why: string }

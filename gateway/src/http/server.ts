@@ -8,6 +8,8 @@ import {
   type Ports,
   type StepSeen,
   type SecretPlaces,
+  topicRef,
+  type TopicRef,
   TokenEndpoint,
 } from '@hinge/core';
 import { createServer as createTlsServer } from 'node:https';
@@ -93,6 +95,15 @@ export class GatewayServer {
 
   get loaded(): readonly LoadedApi[] {
     return this.apis;
+  }
+
+  /** Topics of an API as they stand here; those that cannot be reached are left out. */
+  topicsOf(api: string): TopicRef[] {
+    const document = this.apis.find((a) => a.config.slug === api)?.config.document;
+    if (!document) return [];
+    return Object.keys(document.topics ?? {})
+      .map((name) => topicRef(document, name, this.config.environment))
+      .filter((ref) => typeof ref !== 'string');
   }
 
   /** Compiles all and swaps it in at once; throws, and changes nothing, when a document cannot be compiled. */

@@ -1,4 +1,4 @@
-import type { CaseResult, PackedRehearsal, WebhookDelivery, WebhookSubscription } from '@hinge/core';
+import type { CaseResult, PackedRehearsal, TopicRate, WebhookDelivery, WebhookSubscription } from '@hinge/core';
 import { randomUUID } from 'node:crypto';
 
 /** What the studio sends down a gateway's stream; gateway/src/feed/messages.ts is the other end. */
@@ -19,6 +19,7 @@ export interface Answered {
   readonly count?: number;
   readonly subscriptions?: readonly WebhookSubscription[];
   readonly deliveries?: readonly WebhookDelivery[];
+  readonly rates?: readonly TopicRate[];
   /** Of an event that was to be sent again. */
   readonly done?: boolean;
 }
@@ -78,7 +79,7 @@ export class Hub {
     return { count: all.reduce((sum, a) => sum + (a.count ?? 0), 0), gateways: lines.length };
   }
 
-  /** What each gateway of the environment says of the webhooks of an API. */
+  /** What each gateway of the environment says of the topics of an API, and of those who are called back. */
   async webhooks(environment: string, api: string, timeoutMs: number): Promise<{ gateway: string; told: Answered }[]> {
     const lines = this.in(environment);
     if (!lines.length) throw new NoGateway(environment);

@@ -137,6 +137,8 @@ export const reportSchema = z.discriminatedUnion('kind', [
     id: z.string(),
     subscriptions: z.array(loose).max(1000),
     deliveries: z.array(loose).max(1000),
+    // A gateway of an older build does not tell of them.
+    rates: z.array(loose).max(1000).default([]),
   }),
   z.object({ kind: z.literal('resent'), id: z.string(), done: z.boolean() }),
   z.object({ kind: z.literal('not-forgotten'), id: z.string(), why: z.string() }),

@@ -5,7 +5,7 @@ import { useState } from 'react';
 import { ChoiceRow, NumberRow, TextRow } from '../fold/fields';
 import { ExpressionRow } from '../fold/fields';
 import { Background } from '../topics/background';
-import { Deliveries } from '../topics/deliveries';
+import { Happening } from '../topics/happening';
 import { Live } from '../topics/live';
 
 type Topics = NonNullable<FlowDocument['topics']>;
@@ -231,9 +231,13 @@ export function TopicsTab({ slug, document: d, environments, address, readOnly, 
           )}
           <Background document={d} topic={chosen} readOnly={readOnly} onChange={onChange} />
           <Live slug={slug} topic={chosen} environments={environments} sample={sampleText(topic, d)} />
-          {d.doors.some((door) => door.webhooks) && (
-            <Deliveries slug={slug} topic={chosen} environments={environments} readOnly={readOnly ?? false} />
-          )}
+          <Happening
+            slug={slug}
+            topic={chosen}
+            environments={environments}
+            callsBack={d.doors.some((door) => door.webhooks)}
+            readOnly={readOnly ?? false}
+          />
         </div>
       )}
     </div>

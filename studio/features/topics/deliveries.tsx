@@ -1,17 +1,10 @@
 'use client';
-import type { WebhookDelivery, WebhookSubscription } from '@hinge/core';
-import { useCallback, useEffect, useState } from 'react';
+import type { WebhookDelivery } from '@hinge/core';
+import { useState } from 'react';
 import { useAct } from '../callers/use-act';
 import { ChoiceRow } from '../fold/fields';
-import { send } from '../../lib/client';
+import type { At, News } from './use-news';
 
-type At<T> = T & { readonly gateway: string };
-interface Told {
-  readonly subscriptions: readonly At<WebhookSubscription>[];
-  readonly deliveries: readonly At<WebhookDelivery>[];
-}
-
-const EVERY_MS = 3000;
 const WORDS: Record<WebhookDelivery['state'], string> = {
   waiting: 'on its way',
   delivered: 'delivered',
@@ -29,46 +22,23 @@ const INK: Record<WebhookDelivery['state'], string> = {
 export function Deliveries({
   slug,
   topic,
-  environments,
+  news: { told, away, look },
   readOnly,
 }: {
   slug: string;
   topic: string;
-  environments: readonly { readonly name: string; readonly title: string }[];
+  news: News;
   readOnly: boolean;
 }) {
-  const [environment, setEnvironment] = useState(environments[0]?.name ?? '');
   const [state, setState] = useState<WebhookDelivery['state'] | ''>('');
   const [open, setOpen] = useState<string>();
-  const [told, setTold] = useState<Told>();
-  const [away, setAway] = useState<string>();
   const { act, told: refused } = useAct();
-  const url = `/api/apis/${slug}/webhooks`;
-  const look = useCallback(async () => {
-    try {
-      setTold(await send<Told>('GET', `${url}?in=${encodeURIComponent(environment)}`));
-      setAway(undefined);
-    } catch (error) {
-      setAway((error as Error).message);
-    }
-  }, [url, environment]);
-  useEffect(() => {
-    // Asked when the page has been drawn, then every few seconds while it is looked at.
-    const first = setTimeout(() => void look(), 0);
-    const timer = setInterval(() => {
-      if (document.visibilityState === 'visible') void look();
-    }, EVERY_MS);
-    return () => {
-      clearTimeout(first);
-      clearInterval(timer);
-    };
-  }, [look]);
   const subscriptions = told?.subscriptions.filter((s) => s.topic === topic) ?? [];
   const all = told?.deliveries.filter((d) => d.topic === topic) ?? [];
   const shown = all.filter((d) => !state || d.state === state);
   const count = (s: WebhookDelivery['state']) => all.filter((d) => d.state === s).length;
   const resend = async (d: At<WebhookDelivery>) => {
-    await act('POST', url, { gateway: d.gateway, delivery: d.id });
+    await act('POST', `/api/apis/${slug}/webhooks`, { gateway: d.gateway, delivery: d.id });
     await look();
   };
   return (
@@ -84,14 +54,6 @@ export function Deliveries({
         </h3>
         <ChoiceRow
           hideLabel
-          label="Deliveries in"
-          width={130}
-          value={environment}
-          options={environments.map((e): [string, string] => [e.name, e.title])}
-          onChange={setEnvironment}
-        />
-        <ChoiceRow
-          hideLabel
           label="State of deliveries"
           width={190}
           value={state}
@@ -104,9 +66,9 @@ export function Deliveries({
           onChange={(v) => setState(v as typeof state)}
         />
       </div>
-      {(away || refused) && (
+      {refused && (
         <div className="told" role="alert">
-          {away ?? refused}
+          {refused}
         </div>
       )}
       {subscriptions.length > 0 && (

@@ -9,13 +9,14 @@ const away = (error: Error): never => {
   throw new Told(503, `${error.message}.`);
 };
 
-/** Who is called back for an API in an environment, and what became of the deliveries, as its gateways say now. */
+/** What goes through the topics, who is called back for an API in an environment, and what became of the deliveries, as its gateways say now. */
 export const GET = jsonRoute<Where>(READERS, undefined, async ({ params, request }) => {
   const environment = new URL(request.url).searchParams.get('in') ?? '';
   const all = await hub().webhooks(environment, params.slug, WAIT_MS).catch(away);
   return {
     subscriptions: all.flatMap(({ gateway, told }) => (told.subscriptions ?? []).map((s) => ({ ...s, gateway }))),
     deliveries: all.flatMap(({ gateway, told }) => (told.deliveries ?? []).map((d) => ({ ...d, gateway }))),
+    rates: all.flatMap(({ gateway, told }) => (told.rates ?? []).map((r) => ({ ...r, gateway }))),
   };
 });
 
