@@ -1,7 +1,15 @@
-import { Body, BackendFailure, joinField, type BackendReply, type BackendRequest, type Backends } from '@hinge/core';
+import {
+  Body,
+  BackendFailure,
+  joinField,
+  type BackendReply,
+  type BackendRequest,
+  type Backends,
+  type BackendStream,
+} from '@hinge/core';
 import type { IncomingHttpHeaders } from 'node:http';
 import type { Readable } from 'node:stream';
-import { Agent, errors, type Dispatcher } from 'undici';
+import { Agent, errors, request as streamOf, type Dispatcher } from 'undici';
 import { GATEWAY_LIMITS } from './limits';
 import { ReplySource } from './reply-source';
 
@@ -14,6 +22,15 @@ export class HttpBackends implements Backends {
     headersTimeout: 0,
     bodyTimeout: 0,
   });
+
+  /** Answers that go on have connections of their own: they would take those of the others for good. */
+  private readonly streams = new Agent({
+    connections: GATEWAY_LIMITS.backendStreams,
+    connect: { timeout: GATEWAY_LIMITS.connectMs },
+    headersTimeout: 0,
+    bodyTimeout: GATEWAY_LIMITS.backendStreamSilenceMs,
+  });
+  private openStreams = 0;
 
   send(request: BackendRequest): Promise<BackendReply> {
     return new Promise((resolve, reject) => {
@@ -31,8 +48,46 @@ export class HttpBackends implements Backends {
     });
   }
 
+  async open(request: BackendRequest): Promise<BackendStream> {
+    if (this.openStreams >= GATEWAY_LIMITS.backendStreams)
+      throw new BackendFailure('unreachable', 'too many streams of backends are open already');
+    this.openStreams++;
+    const abort = new AbortController();
+    const { timeoutMs } = request;
+    const late = setTimeout(
+      () => abort.abort(new BackendFailure('timeout', `no answer within ${timeoutMs} ms`)),
+      timeoutMs,
+    );
+    try {
+      const { statusCode, headers, body } = await streamOf(request.url, {
+        dispatcher: this.streams,
+        method: request.method as 'POST',
+        headers: request.headers,
+        body: bodyOf(request.body),
+        signal: abort.signal,
+      });
+      body.once('close', () => this.openStreams--);
+      return { status: statusCode, headers: flatHeaders(headers), texts: textsOf(body), close: () => body.destroy() };
+    } catch (error) {
+      this.openStreams--;
+      throw failureOf(abort.signal.aborted ? abort.signal.reason : error);
+    } finally {
+      clearTimeout(late);
+    }
+  }
+
   async close(): Promise<void> {
-    await this.agent.destroy();
+    await Promise.all([this.agent.destroy(), this.streams.destroy()]);
+  }
+}
+
+/** Texts of a stream; what breaks it off is a BackendFailure. */
+async function* textsOf(body: Readable): AsyncGenerator<string> {
+  const decoder = new TextDecoder();
+  try {
+    for await (const bytes of body) yield decoder.decode(bytes as Uint8Array, { stream: true });
+  } catch (error) {
+    throw new BackendFailure('unreadable', `the stream was cut off: ${(error as Error).message}`, { cause: error });
   }
 }
 

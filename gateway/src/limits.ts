@@ -2,6 +2,9 @@
 export const GATEWAY_LIMITS = {
   /** Connections to one backend origin; more wait in line. */
   connectionsPerBackend: 128,
+  /** Answers of backends that go on, for subscriptions; and how long one may say nothing. */
+  backendStreams: 2_000,
+  backendStreamSilenceMs: 600_000,
   /** A connection that does not come about. */
   connectMs: 5_000,
   /** Headers of a caller's request: time against slow senders (slowloris), and size. */

@@ -103,12 +103,13 @@ function publishing(document: FlowDocument, name: string): CompiledStep {
       const send = (e: TopicEvent, n: number) =>
         publishTo(run, ref, e, key === undefined ? undefined : { once: `${owner} ${key} ${n}` });
       const done = events.length === 1 ? [await send(events[0]!, 0)] : await Promise.all(events.map(send));
-      run.notes = {
-        topic: name,
-        address: ref.address,
-        ids: done.map((d) => d.id),
-        ...(done[0]?.held && { held: true }),
-      };
+      if (run.observer)
+        run.notes = {
+          topic: name,
+          address: ref.address,
+          ids: done.map((d) => d.id),
+          ...(done[0]?.held && { held: true }),
+        };
       run.message =
         done.length === 1
           ? accepted({ id: done[0]!.id, topic: name })

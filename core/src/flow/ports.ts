@@ -8,6 +8,18 @@ import type { Validators } from './validators';
 /** What the core asks of the world. The gateway gives the real ones, tests give others. Times in milliseconds. */
 export interface Backends {
   send(request: BackendRequest): Promise<BackendReply>;
+  /**
+   * Opens an answer that goes on: `timeoutMs` is for its head alone. Absent where there are no streams; throws BackendFailure, as reading `texts` does.
+   */
+  open?(request: BackendRequest): Promise<BackendStream>;
+}
+
+export interface BackendStream {
+  readonly status: number;
+  readonly headers: Headers;
+  /** UTF-8, as it comes. */
+  readonly texts: AsyncIterable<string>;
+  close(): void;
 }
 
 export interface BackendRequest {

@@ -83,7 +83,8 @@ export function graphEntries(
 function streamFor({ listener, result }: GraphSubscription): EventStream {
   const text = async (d: Delivery) => {
     const made = await result(d);
-    return made && sse('event' in d ? d.event.id : undefined, 'next', resultText(made));
+    // A backend may give its results no ids.
+    return made && sse(('event' in d && d.event.id) || undefined, 'next', resultText(made));
   };
   return new EventStream(listener, text, { ...SSE, tail: sse(undefined, 'complete', '') });
 }

@@ -11,6 +11,7 @@ import { Refusal } from '../problem';
 import type { BackendContext } from '../steps/kind';
 import { Calls } from './calls';
 import { beyondCost, executeGraph, graphLimits, type GraphRequest, type GraphResult, type ReadQuery } from './execute';
+import { followAt } from './follow';
 import { graphOf } from './graph';
 import { KeptQueries } from './kept';
 import { passOnTo } from './pass-on';
@@ -34,6 +35,7 @@ export class GraphService {
   private readonly topicGuards: ReadonlyMap<string, FieldGuard>;
   private readonly shapers;
   private readonly passOn: ReturnType<typeof passOnTo> | undefined;
+  private readonly follow: ReturnType<typeof followAt> | undefined;
   readonly kept: KeptQueries;
 
   constructor(
@@ -41,7 +43,7 @@ export class GraphService {
     private readonly guards: ReadonlyMap<string, FieldGuard>,
     door: string,
     /** The backend that answers, where it is not this graph's operations. */
-    private readonly behind?: BackendContext,
+    behind?: BackendContext,
   ) {
     this.schema = graphOf(document).schema;
     this.limits = graphLimits(document);
@@ -54,6 +56,7 @@ export class GraphService {
       { method: 'GET', path: '/', guards: t.door?.guards, flow: [] },
     ]);
     this.passOn = behind && passOnTo(behind);
+    this.follow = behind && followAt(behind);
     this.topicGuards = fieldGuards(document, door, Object.fromEntries(listening));
   }
 
@@ -79,8 +82,7 @@ export class GraphService {
 
   /** Listens to the topic of the field (specification of October 2021, §6.2.3). Throws Refusal. */
   async subscribe(run: Run, read: ReadQuery, request: GraphRequest, after?: string): Promise<GraphSubscription> {
-    if (this.behind)
-      throw new Refusal('HNG-403', { detail: `Subscriptions of ${this.behind.name} are not passed on.` });
+    if (this.follow) return this.follow(run, request);
     const node = read.operation.selectionSet.selections[0] as FieldNode;
     const field = this.schema.getSubscriptionType()!.getFields()[node.name.value];
     const topic = field?.extensions.topic as string | undefined;

@@ -11,6 +11,8 @@ import { NatsBrokers } from './nats';
 
 /** Each protocol has its adapter; which one is told by the address. */
 export class AllBrokers implements Brokers {
+  /** What is asked for is the same object each time. */
+  private readonly known = new WeakMap<BrokerRef, MqttBrokers | NatsBrokers>();
   private readonly by: Readonly<Record<'mqtt' | 'nats', MqttBrokers | NatsBrokers>>;
 
   /** `identity`: a name of this gateway that stays when it starts again; without one no broker keeps anything for it. */
@@ -40,6 +42,8 @@ export class AllBrokers implements Brokers {
   }
 
   private of(broker: BrokerRef): MqttBrokers | NatsBrokers {
-    return this.by[protocolOf(broker.address) ?? 'mqtt'];
+    let own = this.known.get(broker);
+    if (!own) this.known.set(broker, (own = this.by[protocolOf(broker.address) ?? 'mqtt']));
+    return own;
   }
 }

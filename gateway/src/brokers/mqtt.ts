@@ -49,11 +49,12 @@ export class MqttBrokers implements Brokers {
     // What cannot be sent now is refused, and not kept for later: whoever published must know.
     if (!client.connected) throw new BrokerFailure('not connected');
     const options: IClientPublishOptions = { qos: m.qos, retain: m.retain };
-    if (broker.version === 5)
-      options.properties = {
-        ...(m.mediaType !== undefined && { contentType: m.mediaType }),
-        ...(m.properties && { userProperties: { ...m.properties } }),
-      };
+    if (broker.version === 5) {
+      const properties: NonNullable<IClientPublishOptions['properties']> = {};
+      if (m.mediaType !== undefined) properties.contentType = m.mediaType;
+      if (m.properties) properties.userProperties = { ...m.properties };
+      options.properties = properties;
+    }
     await new Promise<void>((resolve, reject) => {
       const waiting: Waiting = { since: performance.now(), reject };
       pending.add(waiting);

@@ -65,19 +65,21 @@ async function sendOne(run: Run, request: BackendRequest, shown: string): Promis
   try {
     return await run.ports.backends.send(request);
   } catch (error) {
-    if (!(error instanceof BackendFailure)) throw error;
-    const common = { backend, inner: `${shown}: ${error.message}`, cause: error };
-    if (error.kind === 'timeout')
-      throw new Refusal('HNG-503', {
-        ...common,
-        detail: `${backend} did not answer within ${timeoutMs} ms.`,
-      });
-    if (error.kind === 'unreachable')
-      throw new Refusal('HNG-502', { ...common, detail: `${backend} cannot be reached now.` });
-    throw new Refusal('HNG-504', { ...common, detail: `The answer of ${backend} was cut off or cannot be read.` });
+    throw failed(error, backend, shown, timeoutMs);
   } finally {
     run.backendMs += run.ports.clock.now() - started;
   }
+}
+
+/** What went wrong on the way as a refusal that names the backend; `shown` is for the trace. Anything else as it is. */
+export function failed(error: unknown, backend: string, shown: string, timeoutMs: number): unknown {
+  if (!(error instanceof BackendFailure)) return error;
+  const common = { backend, inner: `${shown}: ${error.message}`, cause: error };
+  if (error.kind === 'timeout')
+    return new Refusal('HNG-503', { ...common, detail: `${backend} did not answer within ${timeoutMs} ms.` });
+  if (error.kind === 'unreachable')
+    return new Refusal('HNG-502', { ...common, detail: `${backend} cannot be reached now.` });
+  return new Refusal('HNG-504', { ...common, detail: `The answer of ${backend} was cut off or cannot be read.` });
 }
 
 export function addressOf(backend: BackendContext, run: Run): string {
