@@ -1,7 +1,9 @@
 import {
   collectContract,
+  contractAt,
   decodeXml,
   HingeError,
+  INTROSPECTED,
   isGraphql,
   readDocument,
   type ContractFiles,
@@ -77,15 +79,11 @@ export type FoundContract = ContractFiles & { readonly introspected?: string };
 export async function readContractFiles(locations: readonly string[]): Promise<FoundContract> {
   const [first, ...more] = locations;
   const given: Record<string, string> = {};
-  if (isUrl(first!) && !/[?&]wsdl|\.(wsdl|xsd|xml|ya?ml|json|graphqls?|gql)$/i.test(first!)) {
-    const types = await introspect(first!);
-    if (types !== undefined) {
-      const files: Record<string, string> = { 'schema.json': types };
-      for (const location of more) files[location] = await readText(location);
-      return { entry: 'schema.json', files, introspected: first! };
-    }
-  }
   for (const location of more) given[location] = await readText(location);
+  if (isUrl(first!)) {
+    const found = await contractAt(first!, given, (location) => readText(location), introspect);
+    return found.entry === INTROSPECTED ? { ...found, introspected: first! } : relativeTo(found);
+  }
   const collected = await collectContract(first!, given, (location) => readText(location));
   return relativeTo(collected);
 }

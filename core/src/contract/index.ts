@@ -2,6 +2,7 @@ export * from './model';
 export * from './wsdl';
 export * from './openapi';
 export * from './read';
+export * from './at';
 export * from './collect';
 export { resolveLocation } from './locations';
 export * from './difference';

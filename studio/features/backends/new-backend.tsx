@@ -2,7 +2,7 @@
 import Button from '@mui/material/Button';
 import LinearProgress from '@mui/material/LinearProgress';
 import TextField from '@mui/material/TextField';
-import { slug, type Finding } from '@hinge/core';
+import { INTROSPECTED, slug, type Finding } from '@hinge/core';
 import { useRouter } from 'next/navigation';
 import { useRef, useState, type DragEvent } from 'react';
 import { RequestError, send } from '../../lib/client';
@@ -10,7 +10,7 @@ import { ToldBox } from '../shell/told';
 import { AddressFields } from './address-fields';
 import { ContractReader } from './contract-view';
 import { readSource } from './read-contract';
-import { INTROSPECTED, type Preview } from './view';
+import type { Preview } from './view';
 
 type Way = 'file' | 'paste' | 'url' | 'address';
 const WAYS: readonly (readonly [Way, string])[] = [

@@ -1,5 +1,6 @@
 import {
   collectContract,
+  contractAt,
   decodeXml,
   HingeError,
   isGraphql,
@@ -16,7 +17,7 @@ import { getIntrospectionQuery } from 'graphql';
 import { database, schema } from '../../db/client';
 import { fetchOutside } from '../../lib/outbound';
 import { Told } from '../../lib/route';
-import { entryOf, INTROSPECTED } from './view';
+import { entryOf } from './view';
 
 const { backends } = schema;
 
@@ -45,9 +46,7 @@ export async function gather(source: {
     const url = source.url.trim();
     if (!/^https?:\/\//i.test(url) || !URL.canParse(url))
       throw new Told(422, `${url || 'The address'} is no http or https address.`);
-    const types = SOME_FILE.test(url) ? undefined : await introspect(url);
-    if (types !== undefined) return { entry: INTROSPECTED, files: { [INTROSPECTED]: types } };
-    return collectContract(url, {}, fetchText);
+    return contractAt(url, {}, fetchText, introspect);
   }
   const files = source.files ?? {};
   if (!Object.keys(files).length) throw new Told(422, 'Bring in a file, paste the text, or name an address.');
@@ -69,9 +68,6 @@ async function fetchText(location: string): Promise<string> {
   }
   return decodeXml(await bytesOf(reply, location), undefined, location);
 }
-
-/** Addresses that name a document, and no server that could be asked. */
-const SOME_FILE = /[?&]wsdl|\.(wsdl|xsd|xml|ya?ml|json|graphqls?|gql)$/i;
 
 /** What a GraphQL server says of its types (specification of October 2021, §4); undefined where there is none. */
 async function introspect(url: string): Promise<string | undefined> {

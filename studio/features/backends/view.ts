@@ -23,9 +23,6 @@ export function entryOf(files: Readonly<Record<string, string>>): string {
   );
 }
 
-/** The file that holds what a GraphQL server said of its types. */
-export const INTROSPECTED = 'schema.json';
-
 /** A contract that was read and is not kept yet. */
 export interface Preview extends ContractFiles {
   readonly contract: ContractView;
