@@ -5,6 +5,7 @@ import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, openSync, readFileSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
+import { pathToFileURL } from 'node:url';
 import { Failure } from '../fail';
 import { buildStudio, bundleGateway } from './build';
 import { ensureDatabase, startPostgres } from './postgres';
@@ -101,7 +102,16 @@ export async function up(options: UpOptions): Promise<void> {
     say('starting the studio and the gateway …');
     start(
       'studio',
-      [join(root, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(options.studioPort)],
+      [
+        '--import',
+        pathToFileURL(join(root, 'studio/forwarded.mjs')).href,
+        join(root, 'node_modules/next/dist/bin/next'),
+        'start',
+        '-H',
+        '127.0.0.1',
+        '-p',
+        String(options.studioPort),
+      ],
       {
         NODE_ENV: 'production',
         DATABASE_URL: database,
