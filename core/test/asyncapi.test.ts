@@ -201,6 +201,13 @@ describe('drafted and exported', () => {
     expect(await judge({ asyncapi: '3.0.0', info: { title: 'no version' } })).not.toEqual([]);
   });
 
+  test('one whose channels all have parameters says which and why', () => {
+    const lights = 'channels: { measured: { address: "lights/{lightId}/measured" }, none: {} }';
+    expect(() => read(`asyncapi: 3.0.0\n${lights}\n`)).toThrow(
+      'no channel that can be used: measured is left out, its address lights/{lightId}/measured has parameters or wildcards; none is left out, it has no address of its own',
+    );
+  });
+
   test('an API without topics has nothing to export', () => {
     expect(() => exportAsyncApi({ hinge: 1, api: { name: 'A', version: '1' }, doors: [], operations: {} })).toThrow(
       /no door that answers events/,

@@ -49,6 +49,8 @@ class AsyncApiReader {
   private readonly source: OpenApiSource;
   private readonly schemas: SchemaReader;
   private readonly findings: Finding[] = [];
+  /** Channels that no topic can be made of, and why. */
+  private readonly leftOut: string[] = [];
   private readonly file: string;
 
   constructor(files: ContractFiles) {
@@ -76,10 +78,10 @@ class AsyncApiReader {
     if (!channels.length)
       throw new HingeError(
         'HNG-124',
-        `${this.file} describes no channel that can be used`,
+        `${this.file} describes no channel that can be used${this.leftOut.length ? `: ${this.leftOut.slice(0, 3).join('; ')}` : ''}`,
         this.source.placeOf(this.file, ['channels']),
         {
-          remedy: 'Describe at least one channel with an address of its own.',
+          remedy: 'Describe a channel for each topic that has a name of its own.',
         },
       );
     return {
@@ -185,6 +187,7 @@ class AsyncApiReader {
     const address = latest ? (text(value.address) ?? '') : id;
     if (!address || /[{}#+]/.test(address)) {
       const why = address ? `its address ${address} has parameters or wildcards` : 'it has no address of its own';
+      this.leftOut.push(`${id} is left out, ${why}`);
       this.findings.push(
         finding(
           'HNG-128',
