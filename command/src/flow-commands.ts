@@ -166,6 +166,7 @@ export interface ServeArguments {
   readonly tlsCert?: string;
   readonly tlsKey?: string;
   readonly tlsCa?: string;
+  readonly tlsCrl?: string;
 }
 
 export async function serve(files: readonly string[], args: ServeArguments): Promise<void> {
@@ -189,12 +190,14 @@ export async function serve(files: readonly string[], args: ServeArguments): Pro
   if (args.store !== undefined && !/^rediss?:\/\/./.test(args.store))
     throw new Failure(`--store ${args.store}: an address like redis://127.0.0.1:6379 is needed`);
   const store = args.store === undefined ? undefined : { url: args.store, whenAway: args.storeAway };
-  const tls = await readTls({ cert: args.tlsCert, key: args.tlsKey, ca: args.tlsCa }).catch((error: Error) => {
+  const tlsFiles = { cert: args.tlsCert, key: args.tlsKey, ca: args.tlsCa, crl: args.tlsCrl };
+  const tls = await readTls(tlsFiles).catch((error: Error) => {
     throw new Failure(error.message);
   });
   // The same files at the same port are the same gateway: brokers keep for it what it has not confirmed.
   const identity = args.port ? `${hostname()}:${args.port} ${config.apis.map((a) => a.slug).join(' ')}` : undefined;
-  const options = { port: args.port, controlPort: args.controlPort ?? 0, config, store, tls, identity };
+  const log = (message: string): void => void process.stderr.write(`${message}\n`);
+  const options = { port: args.port, controlPort: args.controlPort ?? 0, config, store, tls, tlsFiles, identity, log };
   const gateway = await startGateway(options).catch((error: Error & { code?: string }) => {
     throw new Failure(
       error.code === 'EADDRINUSE' ? `port ${args.port} is in use; choose another with --port` : error.message,

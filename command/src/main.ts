@@ -71,6 +71,10 @@ program
   .option('--tls-cert <file>', 'end TLS: certificate of the gateway, PEM')
   .option('--tls-key <file>', 'its key, PEM')
   .option('--tls-ca <file>', 'authorities of callers, PEM: certificates are asked for (mutual TLS)')
+  .option(
+    '--tls-crl <file>',
+    'certificates that those authorities revoked, PEM; all these files are read again when they change',
+  )
   .option('--secrets <file>', 'secrets of backends by name, YAML or JSON; they stand in no document')
   .option('--store <url>', 'redis://HOST:PORT: counts and remembered replies shared with other gateways')
   .addOption(

@@ -23,6 +23,7 @@ import { SharedCounters } from './stores/counters';
 import { StoreLink, type StoreOptions, type StoreState } from './stores/link';
 import { SharedStore } from './stores/replies';
 import { Rehearsals } from './rehearsals';
+import { watchTls, type TlsFiles } from './tls';
 import { Metrics } from './telemetry/metrics';
 import { TraceCollector } from './telemetry/trace';
 
@@ -35,6 +36,8 @@ export interface GatewayOptions {
   readonly feed?: Omit<FeedOptions, 'apply' | 'callers' | 'rehearse' | 'forget' | 'store' | 'webhooks' | 'resend'>;
   /** The callers' port ends TLS itself; in clear text without it. */
   readonly tls?: TlsOptions;
+  /** Where that comes from: looked at again while the gateway runs. */
+  readonly tlsFiles?: TlsFiles;
   /** Counts and remembered replies for many gateways; in this process without it. */
   readonly store?: StoreOptions;
   /** Folder that keeps the last good configuration; without it nothing is kept. */
@@ -186,11 +189,20 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const controlPort = await control?.listen(options.controlPort!);
   const port = await server.listen(options.port, options.host);
   feed?.start();
+  const unwatch =
+    options.tls &&
+    options.tlsFiles &&
+    watchTls(
+      options.tlsFiles,
+      (tls) => server.renew(tls),
+      (words) => log(words),
+    );
   return {
     port,
     controlPort,
     server,
     async stop() {
+      unwatch?.();
       // Streams never end by themselves.
       await Promise.all([webhooks.close(), background.close()]);
       await subscriptions.close();

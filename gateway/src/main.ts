@@ -16,18 +16,26 @@ const { values } = parseArgs({
     'tls-cert': { type: 'string' },
     'tls-key': { type: 'string' },
     'tls-ca': { type: 'string' },
+    'tls-crl': { type: 'string' },
   },
 });
 const logger = pino({ base: null });
 const whenAway = WHEN_AWAY.find((w) => w === values['store-away']);
 if (!whenAway) throw new Error(`--store-away must be ${WHEN_AWAY.join(' or ')}`);
 const token = process.env.HINGE_GATEWAY_TOKEN ?? '';
+const tlsFiles = {
+  cert: values['tls-cert'],
+  key: values['tls-key'],
+  ca: values['tls-ca'],
+  crl: values['tls-crl'],
+};
 const gateway = await startGateway({
   port: Number(values.port),
   controlPort: Number(values['control-port']),
   stateDir: values.state,
   store: values.store ? { url: values.store, whenAway } : undefined,
-  tls: await readTls({ cert: values['tls-cert'], key: values['tls-key'], ca: values['tls-ca'] }),
+  tls: await readTls(tlsFiles),
+  tlsFiles,
   feed: values.studio ? { studio: values.studio, token } : undefined,
   log: (message, more) => logger.info(more ?? {}, message),
 });

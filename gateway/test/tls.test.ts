@@ -4,6 +4,7 @@ import { exportOpenApi } from '@hinge/core';
 import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
+import { connect } from 'node:tls';
 import { join } from 'node:path';
 import { Agent, request } from 'undici';
 import { WebSocket } from 'ws';
@@ -124,6 +125,75 @@ async function call(url: string, who?: string) {
     await dispatcher.destroy();
   }
 }
+
+describe('certificates that change while the gateway runs', () => {
+  const copy = (from: string, to: string) => writeFileSync(at(to), pem(from));
+  /** The list of the authority, with what it has revoked so far (`openssl ca`). */
+  const revoked = (...names: string[]) => {
+    writeFileSync(
+      at('ca.cnf'),
+      '[ca]\ndefault_ca=d\n[d]\ndatabase=index.txt\ncrlnumber=crlnumber\ndefault_md=sha256\ndefault_crl_days=1\ncertificate=harbour.pem\nprivate_key=harbour.key\n',
+    );
+    writeFileSync(at('index.txt'), '');
+    writeFileSync(at('crlnumber'), '01\n');
+    for (const name of names) openssl('ca', '-config', 'ca.cnf', '-revoke', `${name}.pem`);
+    openssl('ca', '-config', 'ca.cnf', '-gencrl', '-out', 'harbour.crl');
+  };
+  const told: string[] = [];
+  const started = async (): Promise<string> => {
+    copy('gateway.pem', 'now.pem');
+    copy('gateway.key', 'now.key');
+    const tlsFiles = { cert: at('now.pem'), key: at('now.key'), ca: at('harbour.pem'), crl: at('harbour.crl') };
+    const g = await startGateway({
+      port: 0,
+      config: { revision: '1', apis: [{ slug: 'quay', document: document({ kind: 'certificate' }) }] },
+      tls: await readTls(tlsFiles),
+      tlsFiles,
+      log: (m) => void told.push(m),
+    });
+    running.push(g);
+    return `https://127.0.0.1:${g.port}`;
+  };
+  const heard = async (words: string): Promise<void> => {
+    for (let i = 0; i < 400 && !told.some((t) => t.includes(words)); i++) await new Promise((r) => setTimeout(r, 20));
+    expect(told.join('\n')).toContain(words);
+    told.splice(0);
+  };
+
+  test('one that its authority revoked is refused from then on, the others are not', async () => {
+    revoked();
+    const quay = await started();
+    expect((await call(`${quay}/partners/`, 'dunlin')).status).toBe(200);
+    revoked('dunlin');
+    await heard('certificates were read again');
+    const refused = await call(`${quay}/partners/`, 'dunlin');
+    expect(refused.status).toBe(403);
+    expect((await call(`${quay}/partners/`, 'kittiwake')).status).toBe(200);
+    expect((await call(`${quay}/all/`)).status).toBe(200);
+  }, 20_000);
+
+  test("the gateway's own is renewed; a file that is none leaves the former in place", async () => {
+    revoked();
+    certificate('later', 'harbour', 'IP:127.0.0.1');
+    const quay = await started();
+    const shown = () =>
+      new Promise<string>((resolve, reject) => {
+        const socket = connect({ port: Number(new URL(quay).port), host: '127.0.0.1', ca: pem('harbour.pem') }, () => {
+          resolve(String(socket.getPeerCertificate().subject.CN));
+          socket.destroy();
+        });
+        socket.once('error', reject);
+      });
+    expect(await shown()).toBe('gateway');
+    writeFileSync(at('now.pem'), 'half a file');
+    await heard('the former certificates stay: --tls-cert');
+    expect(await shown()).toBe('gateway');
+    copy('later.key', 'now.key');
+    copy('later.pem', 'now.pem');
+    await heard('certificates were read again');
+    expect(await shown()).toBe('later');
+  }, 20_000);
+});
 
 describe('the guard certificate', () => {
   test('the app is the one of the common name; flows read the names', async () => {

@@ -8,6 +8,8 @@ export interface TlsOptions {
   readonly key: string;
   /** Authorities of callers: with them each caller is asked for a certificate; doors say whether one is needed. */
   readonly ca?: string;
+  /** Certificates that their authorities have revoked (RFC 5280 §5), several lists one behind the other. */
+  readonly crl?: string;
 }
 
 const known = new WeakMap<Socket, ClientCertificate | undefined>();

@@ -12,7 +12,7 @@ import {
   type TopicRef,
   TokenEndpoint,
 } from '@hinge/core';
-import { createServer as createTlsServer } from 'node:https';
+import { createServer as createTlsServer, type Server as TlsServer } from 'node:https';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo, Socket } from 'node:net';
 import type { Duplex } from 'node:stream';
@@ -36,6 +36,8 @@ export interface ServerOptions {
   readonly tokens?: TokenEndpoint;
   readonly tls?: TlsOptions;
 }
+
+const TLS_LEAST = 'TLSv1.2' as const;
 
 /** Callers' port: routes, runs flows, writes replies. */
 export class GatewayServer {
@@ -70,7 +72,7 @@ export class GatewayServer {
       ...tls,
       requestCert: tls.ca !== undefined,
       rejectUnauthorized: false,
-      minVersion: 'TLSv1.2' as const,
+      minVersion: TLS_LEAST,
     };
     this.server = asked ? createTlsServer({ ...bounds, ...asked }, take) : createServer(bounds, take);
     this.server.on('connection', writeWhole);
@@ -131,6 +133,12 @@ export class GatewayServer {
       });
     });
     return (this.server.address() as AddressInfo).port;
+  }
+
+  /** Other certificates for connections that begin from now on. */
+  renew(tls: TlsOptions): void {
+    if ('setSecureContext' in this.server)
+      (this.server as TlsServer).setSecureContext({ ...tls, minVersion: TLS_LEAST });
   }
 
   /** Stops accepting, waits for requests in flight, at most GATEWAY_LIMITS.drainMs. */
