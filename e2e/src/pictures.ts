@@ -130,7 +130,10 @@ try {
   await page.click('.live button', 'Publish');
   await page.byText('.live [role=status]', '202');
   await page.byText('.heard-row', 'TV-40213');
-  await page.driver.executeScript('document.querySelector(".heard").scrollIntoView({ block: "end" })');
+  await page.find('section[aria-label="Through this topic"] [role=img]');
+  await page.driver.executeScript(
+    `document.querySelector('section[aria-label="Through this topic"]').scrollIntoView({ block: 'end' })`,
+  );
   await page.shot(out('topics'));
   await page.open('/apis/tides');
   await page.click('button', 'Release…');
