@@ -156,6 +156,10 @@ describe('from an empty studio to a served API, with the mouse', () => {
     const pins = await driver.findElements(By.css('.pin .ms'));
     for (const pin of pins) expect(await pin.getText()).toMatch(/ ms$/);
     expect(await driver.findElements(By.css('.cm-content[contenteditable=true]'))).toHaveLength(0);
+    // What was called then is told, though there is nothing to choose from any more.
+    await page.click('.pin[data-at="/1"]');
+    await page.byText('.pin-form [role=combobox]', 'berths');
+    await page.byText('.pin-form [role=combobox]', 'GetBerth');
     await page.click('button', 'Keep as case');
     await page.waitText('[aria-label="Case"], .fold-title', 'kept 2');
     await settled('200');

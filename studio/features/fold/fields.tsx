@@ -127,18 +127,20 @@ export function ChoiceRow<T extends string>({
   hideLabel,
   onChange,
 }: ChoiceProps<T>) {
+  // What stands in the document is shown, also where it is none of what there is to choose.
+  const all = value === '' || options.some(([v]) => v === value) ? options : [...options, [value, value] as const];
   return (
     <>
       {!hideLabel && <div className="soft">{label}</div>}
       <Select
-        value={options.some(([v]) => v === value) ? value : ''}
+        value={all.some(([v]) => v === value) ? value : ''}
         displayEmpty
         disabled={readOnly}
         onChange={(e) => onChange(e.target.value as T)}
         slotProps={{ input: { 'aria-label': label } }}
         sx={{ width: width ?? '100%', background: 'var(--leaf)' }}
       >
-        {options.map(([v, words]) => (
+        {all.map(([v, words]) => (
           <MenuItem key={v} value={v}>
             {words}
           </MenuItem>
