@@ -121,6 +121,23 @@ describe('traces', () => {
     expect(collector.dropped).toBe(3);
   });
 
+  test('that cannot be told are counted, and the others come', async () => {
+    const got: string[] = [];
+    const collector = new TraceCollector(async (batch) => void got.push(...batch));
+    const wrong = parts('1');
+    Object.defineProperty(wrong.reply, 'headers', {
+      get: () => {
+        throw new Error('no headers');
+      },
+    });
+    collector.add(wrong);
+    collector.add(parts('2'));
+    // By itself, once the reply is out; nobody is there to catch anything.
+    await new Promise((r) => setImmediate(r));
+    await collector.flush();
+    expect([got.length, collector.dropped]).toEqual([1, 1]);
+  });
+
   test('are lost, and counted, when nobody takes them; nothing is kept when nobody looks', async () => {
     const away = new TraceCollector(() => Promise.reject(new Error('away')));
     away.add(parts('1'));

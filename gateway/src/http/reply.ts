@@ -66,8 +66,9 @@ const latin1 = (bytes: Uint8Array): string =>
 
 /** Events as they come, until the connection goes. */
 function readableOf(events: Stream, req: IncomingMessage): Readable {
-  // Waiting for the next event would hold the connection's end up.
-  req.socket.once('close', () => events.close());
+  // Waiting for the next event would hold the connection's end up; a caller may be gone before there is a stream at all.
+  if (req.socket.destroyed) events.close();
+  else req.socket.once('close', () => events.close());
   req.socket.setNoDelay(true);
   return Readable.from(events, { objectMode: false, highWaterMark: 64 * 1024 });
 }

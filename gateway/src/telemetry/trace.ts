@@ -82,9 +82,14 @@ export class TraceCollector {
     const { fresh } = this;
     this.fresh = [];
     for (const parts of fresh) {
-      const text = textOf(toTrace(parts));
-      this.size += text.length;
-      this.waiting.push(text);
+      try {
+        const text = textOf(toTrace(parts));
+        this.size += text.length;
+        this.waiting.push(text);
+      } catch {
+        // Nothing in a message may bring the gateway down.
+        this.dropped++;
+      }
     }
     const { tracesWaiting, tracesWaitingChars } = GATEWAY_LIMITS;
     let gone = 0;
