@@ -246,9 +246,15 @@ describe('undo where callers are shaped', () => {
     await page.click('h1');
     await driver.executeScript('document.activeElement.blur()');
     const body = await page.find('body');
-    await body.sendKeys(Key.chord(Key.CONTROL, 'z'));
-    await page.waitFor('the name as it was', async () => (await page.text('h1')) === was);
-    await body.sendKeys(Key.chord(Key.CONTROL, 'y'));
+    // Keys that follow each other closely are one step back; where the machine pauses between them, they are several.
+    let steps = 0;
+    for (; steps < ' of the quay'.length && (await page.text('h1')) !== was; steps++) {
+      const before = await page.text('h1');
+      await body.sendKeys(Key.chord(Key.CONTROL, 'z'));
+      await page.waitFor('a step back', async () => (await page.text('h1')) !== before);
+    }
+    expect(await page.text('h1')).toBe(was);
+    for (let n = 0; n < steps; n++) await body.sendKeys(Key.chord(Key.CONTROL, 'y'));
     await page.byText('h1', `${was} of the quay`);
     await hands.saved();
   });
