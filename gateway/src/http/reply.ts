@@ -2,6 +2,8 @@ import { endToEndList, Stream, type Message } from '@hinge/core';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { Readable } from 'node:stream';
 import { ReplySource } from '../reply-source';
+import type { TraceContext } from '../telemetry/trace-context';
+import type { Match } from './router';
 
 const LINGER_MS = 500;
 
@@ -71,4 +73,19 @@ function readableOf(events: Stream, req: IncomingMessage): Readable {
   else req.socket.once('close', () => events.close());
   req.socket.setNoDelay(true);
   return Readable.from(events, { objectMode: false, highWaterMark: 64 * 1024 });
+}
+
+/** Server-Timing (W3C) tells backend and gateway apart, and which release answered; traceresponse is the W3C draft. */
+export function replyHeaders(match: Match, trace: TraceContext, ms: number, backendMs: number): string[] {
+  const { config } = match.route.api;
+  const release = config.release === undefined ? '' : `, release;desc="${config.slug} ${config.release}"`;
+  const timing = `gateway;dur=${tenths(Math.max(0, ms - backendMs))}, backend;dur=${tenths(backendMs)}${release}`;
+  return ['server-timing', timing, 'traceresponse', trace.traceparent];
+}
+
+/** One digit behind the point, written as two whole numbers: those are quicker than fractions. */
+function tenths(ms: number): string {
+  const n = Math.round(ms * 10);
+  const whole = Math.floor(n / 10);
+  return n === whole * 10 ? String(whole) : `${whole}.${n - whole * 10}`;
 }

@@ -5,6 +5,7 @@ import {
   type CompiledApi,
   type FlowDocument,
   type Message,
+  type Outcome,
   type Ports,
   type StepSeen,
   type SecretPlaces,
@@ -22,8 +23,9 @@ import type { Metrics } from '../telemetry/metrics';
 import { traceContext, type TraceContext } from '../telemetry/trace-context';
 import type { TraceCollector } from '../telemetry/trace';
 import type { TlsOptions } from './certificate';
+import { LightRequest } from './light-request';
 import { writeWhole } from './one-write';
-import { write } from './reply';
+import { replyHeaders, write } from './reply';
 import { bodyOf, flatHeaders, incomingOf, isSecure } from './request';
 import { Router, type Match } from './router';
 import { Sockets } from './sockets';
@@ -38,6 +40,14 @@ export interface ServerOptions {
 }
 
 const TLS_LEAST = 'TLSv1.2' as const;
+
+interface Taken {
+  readonly req: IncomingMessage;
+  readonly res: ServerResponse;
+  readonly trace: TraceContext;
+  /** Of the port's clock. */
+  readonly started: number;
+}
 
 /** Callers' port: routes, runs flows, writes replies. */
 export class GatewayServer {
@@ -64,6 +74,7 @@ export class GatewayServer {
       requestTimeout: GATEWAY_LIMITS.requestMs,
       maxHeaderSize: GATEWAY_LIMITS.headerBytes,
       keepAliveTimeout: 65_000,
+      IncomingMessage: LightRequest,
     };
     const take = (req: IncomingMessage, res: ServerResponse) => this.take(req, res);
     const { tls } = options;
@@ -166,20 +177,36 @@ export class GatewayServer {
     this.inFlight++;
     this.options.metrics.inFlight = this.inFlight;
     if (this.draining) res.setHeader('connection', 'close');
-    const done = () => {
-      this.inFlight--;
-      this.options.metrics.inFlight = this.inFlight;
-    };
-    this.answer(req, res, trace, started).then(done, (error: unknown) => {
-      done();
-      // Nothing in a request may bring the gateway down.
-      if (!res.headersSent)
-        write(req, res, refusalMessage(new Refusal('HNG-420', { cause: error }), req.url ?? '/', trace.traceId), []);
-      else res.destroy();
-    });
+    const call: Taken = { req, res, trace, started };
+    try {
+      const answered = this.answer(call);
+      if (answered)
+        answered.then(
+          () => this.done(),
+          (error: unknown) => this.failed(call, error),
+        );
+      else this.done();
+    } catch (error) {
+      this.failed(call, error);
+    }
   }
 
-  private async answer(req: IncomingMessage, res: ServerResponse, trace: TraceContext, started: number): Promise<void> {
+  private done(): void {
+    this.inFlight--;
+    this.options.metrics.inFlight = this.inFlight;
+  }
+
+  /** Nothing in a request may bring the gateway down. */
+  private failed({ req, res, trace }: Taken, error: unknown): void {
+    this.done();
+    if (!res.headersSent)
+      write(req, res, refusalMessage(new Refusal('HNG-420', { cause: error }), req.url ?? '/', trace.traceId), []);
+    else res.destroy();
+  }
+
+  /** A promise where something is waited for; none of its own beside that of the operation. */
+  private answer(call: Taken): Promise<void> | undefined {
+    const { req, res, trace } = call;
     const raw = req.url ?? '/';
     const cut = raw.indexOf('?');
     const url = cut < 0 ? raw : raw.slice(0, cut);
@@ -190,9 +217,8 @@ export class GatewayServer {
     const request: Message = { method: req.method, path: raw, headers, body };
     if (this.givesTokens && TokenEndpoint.serves(url)) {
       const origin = `${isSecure(req) ? 'https' : 'http'}://${host ?? ''}`;
-      const call = { method: req.method ?? 'GET', url, headers, body, remote: req.socket.remoteAddress, origin };
-      write(req, res, await this.options.tokens!.answer(call), []);
-      return;
+      const asked = { method: req.method ?? 'GET', url, headers, body, remote: req.socket.remoteAddress, origin };
+      return this.options.tokens!.answer(asked).then((reply) => write(req, res, reply, []));
     }
     // A browser that asks first is answered here, also where the flow would take any method.
     const wanted = req.method === 'OPTIONS' ? headers['access-control-request-method'] : undefined;
@@ -204,15 +230,13 @@ export class GatewayServer {
     const match =
       this.inFlight > GATEWAY_LIMITS.concurrent ? undefined : this.router.find(req.method ?? 'GET', url, host);
     if (!match) {
-      this.refuse(req, res, trace, started, request, url, host);
+      this.refuse(call, request, url, host);
       return;
     }
-    const entry = match.route.operation;
-    const seen: StepSeen[] = [];
     const sampled = this.options.traces.wanted && Math.random() < (this.config.traceShare ?? 1);
-    const outcome = await entry.handle(
-      incomingOf(req, match, { method: req.method ?? 'GET', url, search, headers, body }),
-      {
+    const seen: StepSeen[] | undefined = sampled ? [] : undefined;
+    return match.route.operation
+      .handle(incomingOf(req, match, { method: req.method ?? 'GET', url, search, headers, body }), {
         api: match.route.api.config.slug,
         ports: this.options.ports,
         environment: this.config.environment,
@@ -220,28 +244,32 @@ export class GatewayServer {
         traceId: trace.traceId,
         outbound: { traceparent: trace.traceparent },
         apis: this.neighbour,
-        observer: sampled ? { step: (s) => void seen.push(s) } : undefined,
-      },
-    );
-    const operation = outcome.operation ?? entry;
+        observer: seen && { step: (s) => void seen.push(s) },
+      })
+      .then((outcome) => this.reply(call, match, request, outcome, seen));
+  }
+
+  private reply(
+    call: Taken,
+    match: Match,
+    request: Message,
+    outcome: Outcome,
+    seen: readonly StepSeen[] | undefined,
+  ): void {
+    const { req, res, trace, started } = call;
+    const operation = outcome.operation ?? match.route.operation;
+    const { config, compiled } = match.route.api;
     const ms = this.options.ports.clock.now() - started;
     write(req, res, outcome.reply, replyHeaders(match, trace, ms, outcome.backendMs));
     const status = outcome.reply.status ?? 500;
-    this.options.metrics.answered(match.route.api.config.slug, operation.id, status, ms / 1000);
-    if (!sampled) return;
+    this.options.metrics.answered(config.slug, operation.id, status, ms / 1000);
+    if (!seen) return;
     this.options.traces.add({
       head: {
-        id: trace.spanId,
-        traceId: trace.traceId,
-        at: this.atOf(started),
-        environment: this.config.environment,
-        method: req.method ?? 'GET',
-        ms,
+        ...this.headOf(call, request, status, ms),
         backendMs: outcome.backendMs,
-        status,
-        url: raw,
-        api: match.route.api.config.slug,
-        release: match.route.api.config.release,
+        api: config.slug,
+        release: config.release,
         door: match.route.door,
         operation: operation.id,
         app: outcome.identity?.app?.id,
@@ -253,7 +281,7 @@ export class GatewayServer {
       operation,
       startedMs: started,
       refusal: outcome.refusal,
-      secrets: match.route.api.compiled.secrets,
+      secrets: compiled.secrets,
     });
   }
 
@@ -302,20 +330,22 @@ export class GatewayServer {
     return outcome.reply;
   }
 
-  /** ISO 8601. */
-  private atOf(started: number): string {
-    return new Date(Date.now() - (this.options.ports.clock.now() - started)).toISOString();
+  /** What a trace says of every request; times are ISO 8601. */
+  private headOf({ req, trace, started }: Taken, request: Message, status: number, ms: number) {
+    return {
+      id: trace.spanId,
+      traceId: trace.traceId,
+      at: new Date(Date.now() - (this.options.ports.clock.now() - started)).toISOString(),
+      environment: this.config.environment,
+      method: req.method ?? 'GET',
+      url: request.path ?? '/',
+      status,
+      ms,
+    };
   }
 
-  private refuse(
-    req: IncomingMessage,
-    res: ServerResponse,
-    trace: TraceContext,
-    started: number,
-    request: Message,
-    url: string,
-    host: string | undefined,
-  ): void {
+  private refuse(call: Taken, request: Message, url: string, host: string | undefined): void {
+    const { req, res, trace, started } = call;
     const near = this.router.doorOf(url);
     const allowed = this.router.methodsAt(url, host);
     const busy = this.inFlight > GATEWAY_LIMITS.concurrent;
@@ -341,15 +371,8 @@ export class GatewayServer {
       : this.apis.flatMap((a) => a.compiled.doors.map((d) => `${d.path} (${a.config.document.api.name})`));
     this.options.traces.add({
       head: {
-        id: trace.spanId,
-        traceId: trace.traceId,
-        at: this.atOf(started),
-        environment: this.config.environment,
-        method: req.method ?? 'GET',
-        ms,
+        ...this.headOf(call, request, refusal.status, ms),
         backendMs: 0,
-        status: refusal.status,
-        url: request.path ?? url,
         api: near?.api.config.slug,
         release: near?.api.config.release,
         door: near?.door,
@@ -368,21 +391,6 @@ export class GatewayServer {
 /** A CloudEvent says so by itself; anything else is data. */
 const socketType = (text: string): string =>
   /^\s*\{[^]*"specversion"\s*:/.test(text) ? 'application/cloudevents+json' : 'application/json';
-
-/** Server-Timing (W3C) tells backend and gateway apart, and which release answered; traceresponse is the W3C draft. */
-function replyHeaders(match: Match, trace: TraceContext, ms: number, backendMs: number): string[] {
-  const { config } = match.route.api;
-  const release = config.release === undefined ? '' : `, release;desc="${config.slug} ${config.release}"`;
-  const timing = `gateway;dur=${tenths(Math.max(0, ms - backendMs))}, backend;dur=${tenths(backendMs)}${release}`;
-  return ['server-timing', timing, 'traceresponse', trace.traceparent];
-}
-
-/** One digit behind the point, written as two whole numbers: those are quicker than fractions. */
-function tenths(ms: number): string {
-  const n = Math.round(ms * 10);
-  const whole = Math.floor(n / 10);
-  return n === whole * 10 ? String(whole) : `${whole}.${n - whole * 10}`;
-}
 
 /** One of its doors takes tokens that this gateway gives. */
 const asksForTokens = (d: FlowDocument): boolean =>

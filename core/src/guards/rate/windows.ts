@@ -13,6 +13,7 @@ const oldestOf = (w: Window): number => w.times[(w.next - w.filled + w.times.len
 /** Sliding windows by key. Bounded: the key that was not seen longest is forgotten first. */
 export class Windows {
   private readonly all = new Map<string, Window>();
+  private newest: string | undefined;
 
   constructor(
     private readonly calls: number,
@@ -29,10 +30,14 @@ export class Windows {
   /** `left`: calls that may still come now; `waitMs`: until the oldest call leaves the window. */
   take(key: string, now: number): { ok: boolean; left: number; waitMs: number } {
     let w = this.all.get(key);
-    if (w) this.all.delete(key);
-    else w = { times: new Float64Array(Math.min(this.calls, FIRST)), next: 0, filled: 0 };
-    this.all.set(key, w);
-    if (this.all.size > MOST_KEYS) this.all.delete(this.all.keys().next().value!);
+    // The one that was seen last stands at the end already.
+    if (!w || key !== this.newest) {
+      if (w) this.all.delete(key);
+      else w = { times: new Float64Array(Math.min(this.calls, FIRST)), next: 0, filled: 0 };
+      this.all.set(key, w);
+      this.newest = key;
+      if (this.all.size > MOST_KEYS) this.all.delete(this.all.keys().next().value!);
+    }
     // What has left the window makes room.
     while (w.filled > 0 && now - oldestOf(w) >= this.windowMs) w.filled--;
     if (w.filled >= this.calls) return { ok: false, left: 0, waitMs: oldestOf(w) + this.windowMs - now };

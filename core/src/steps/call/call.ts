@@ -101,6 +101,7 @@ export const callKind: StepKind<CallDocument> = {
 function passThrough(step: CallDocument, backend: BackendContext, timeoutMs: number) {
   const call = compileCaller(step, backend);
   const path = step.path === undefined ? undefined : compileTemplate(step.path, 'text/plain');
+  const bare = withoutSlash();
   return async (run: Run): Promise<void> => {
     const m = run.message;
     const headers = endToEnd(m.headers);
@@ -108,7 +109,7 @@ function passThrough(step: CallDocument, backend: BackendContext, timeoutMs: num
     if (path?.readsBody) await m.body.load();
     const tail = path ? await path.render(run) : `${run.request.rest}${run.request.search}`;
     const reply = await call(run, {
-      url: (address) => `${address.replace(/\/$/, '')}${tail}`,
+      url: (address) => bare(address) + tail,
       method: run.request.method,
       headers,
       body: m.body,
@@ -120,6 +121,16 @@ function passThrough(step: CallDocument, backend: BackendContext, timeoutMs: num
       body: reply.body,
       format: reply.body.mediaType,
     };
+  };
+}
+
+/** An address without its last slash. It is nearly always the same one. */
+function withoutSlash(): (address: string) => string {
+  let last = '';
+  let cut = '';
+  return (address) => {
+    if (address !== last) [last, cut] = [address, address.replace(/\/$/, '')];
+    return cut;
   };
 }
 

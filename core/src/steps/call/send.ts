@@ -5,18 +5,25 @@ import { CONDITIONS, conditionFields, NotModified, validatorsOf } from '../../fl
 import { Refusal } from '../../problem';
 import type { BackendContext } from '../kind';
 
+type Sent = Omit<BackendRequest, 'backend' | 'url'>;
+
 /**
  * Sends; where something is kept that can be validated, asks by its validators first and throws NotModified when it is still right
  * (RFC 9111 §4.3). Only a safe method asks so.
  */
-export async function send(
+export function send(run: Run, backend: BackendContext, request: Sent, url: string): Promise<BackendReply> {
+  const asks = run.keeping && (request.method === 'GET' || request.method === 'HEAD');
+  return asks ? sendValidating(run, backend, request, url, run.keeping!) : sendWhole(run, backend, request, url);
+}
+
+async function sendValidating(
   run: Run,
   backend: BackendContext,
-  request: Omit<BackendRequest, 'backend' | 'url'>,
+  request: Sent,
   url: string,
+  keeping: NonNullable<Run['keeping']>,
 ): Promise<BackendReply> {
-  const { validate, keeping } = run;
-  if (!keeping || (request.method !== 'GET' && request.method !== 'HEAD')) return sendWhole(run, backend, request, url);
+  const { validate } = run;
   const headers = { ...request.headers };
   for (const name of CONDITIONS) delete headers[name];
   const reply = await sendWhole(
@@ -34,17 +41,22 @@ export async function send(
   return reply;
 }
 
-/** Turns what can go wrong on the way into refusals that name the backend, never its address. */
-async function sendWhole(
+/** Turns what can go wrong on the way into refusals that name the backend, never its address. A promise handed on is not one more to wait for. */
+function sendWhole(run: Run, backend: BackendContext, request: Sent, url: string): Promise<BackendReply> {
+  const { method, headers, body, timeoutMs, operation } = request;
+  if (run.observer) run.notes = { url, method };
+  return backend.credentials
+    ? sendKnown(run, backend, backend.credentials, request, url)
+    : sendOne(run, { backend: backend.name, operation, url, method, headers, body, timeoutMs }, url);
+}
+
+async function sendKnown(
   run: Run,
   backend: BackendContext,
-  { method, headers, body, timeoutMs, operation }: Omit<BackendRequest, 'backend' | 'url'>,
+  credentials: NonNullable<BackendContext['credentials']>,
+  { method, headers, body, timeoutMs, operation }: Sent,
   url: string,
 ): Promise<BackendReply> {
-  const { credentials } = backend;
-  if (run.observer) run.notes = { url, method };
-  if (!credentials)
-    return sendOne(run, { backend: backend.name, operation, url, method, headers, body, timeoutMs }, url);
   // A body that is a stream is gone once it was sent.
   const again = !body.pending;
   const shown = () => credentials.add(run, { url, headers, body });
