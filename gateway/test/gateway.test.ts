@@ -1,6 +1,7 @@
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
 import { draftProxy, type FlowDocument } from '@hinge/core';
 import { request } from 'node:http';
+import { connect } from 'node:net';
 import { startBerths, type StandIn } from '../../stand-ins/src';
 import { startGateway, traceContext, type RunningGateway } from '../src';
 import { berthsDocument, listen } from './world';
@@ -223,6 +224,71 @@ describe('a plain proxy', () => {
   test('a backend that is not there is a 503; one that breaks off breaks the reply off', async () => {
     expect((await fetch(`${base}/gone/x`)).status).toBe(503);
     await expect(fetch(`${base}/echo/cut`).then((r) => r.text())).rejects.toThrow();
+  });
+});
+
+/** Replies on one connection, parsed one behind the other (RFC 9112 §9.3.2); bodies have a content-length. */
+async function overOne(
+  port: number,
+  texts: readonly string[],
+  wanted: number,
+): Promise<{ status: number; body: string }[]> {
+  const socket = connect(port, '127.0.0.1');
+  const replies: { status: number; body: string }[] = [];
+  let rest = '';
+  await new Promise<void>((resolve, reject) => {
+    socket.on('error', reject);
+    socket.on('close', () => resolve());
+    socket.on('data', (bytes) => {
+      rest += bytes.toString('latin1');
+      for (;;) {
+        const end = rest.indexOf('\r\n\r\n');
+        const length = Number(/content-length: (\d+)/i.exec(rest.slice(0, end))?.[1] ?? 0);
+        if (end < 0 || rest.length < end + 4 + length) break;
+        replies.push({ status: Number(rest.slice(9, 12)), body: rest.slice(end + 4, end + 4 + length) });
+        rest = rest.slice(end + 4 + length);
+      }
+      if (replies.length >= wanted) resolve();
+    });
+    void (async () => {
+      for (const text of texts) {
+        socket.write(text, 'latin1');
+        await new Promise((r) => setTimeout(r, 15));
+      }
+    })();
+  });
+  socket.destroy();
+  return replies;
+}
+
+describe('one connection for many requests', () => {
+  const get = (path: string) => `GET ${path} HTTP/1.1\r\nhost: h\r\n\r\n`;
+  const post = (path: string, body: string, more = '') =>
+    `POST ${path} HTTP/1.1\r\nhost: h\r\n${more}content-length: ${body.length}\r\n\r\n${body}`;
+
+  test('with and without bodies, in turn and one behind the other before any reply (RFC 9112 §9.3.2)', async () => {
+    const texts = [get('/echo/1'), post('/echo/2', 'two'), get('/echo/3') + post('/echo/4', 'four') + get('/echo/5')];
+    const replies = await overOne(gateway.port, [...texts, post('/echo/6', '')], 6);
+    expect(replies.map((r) => `${r.status} ${r.body}`)).toEqual([
+      '201 ',
+      '201 two',
+      '201 ',
+      '201 four',
+      '201 ',
+      '201 ',
+    ]);
+  });
+
+  test('a body in pieces, after requests that had none', async () => {
+    const head = 'POST /echo/x HTTP/1.1\r\nhost: h\r\ncontent-length: 6\r\n\r\n';
+    const replies = await overOne(gateway.port, [get('/echo/1'), head, 'abc', `def${get('/echo/2')}`], 3);
+    expect(replies.map((r) => r.body)).toEqual(['', 'abcdef', '']);
+  });
+
+  test('a body that nobody reads closes the connection after the answer (RFC 9112 §9.6); none keeps it open', async () => {
+    const before = [get('/nowhere'), get('/nowhere'), get('/echo/1')];
+    const replies = await overOne(gateway.port, [...before, post('/nowhere', 'x'), get('/echo/1')], 5);
+    expect(replies.map((r) => r.status)).toEqual([404, 404, 201, 404]);
   });
 });
 
