@@ -144,7 +144,7 @@ describe('key', () => {
       { path: '/a?x=1&key=key-one&key=key-two&y', headers: { 'x-harbour-key': 'key-one' }, body: Body.empty() },
       compiled.secrets,
     );
-    expect([shown.path, shown.headers]).toEqual(['/a?x=1&key=•••&key=•••&y', { 'x-harbour-key': '•••' }]);
+    expect([shown.path, shown.headers]).toEqual(['/a?x=1&key=***&key=***&y', { 'x-harbour-key': '***' }]);
   });
 });
 

@@ -258,7 +258,7 @@ export class Background {
       head: {
         id: trace.spanId,
         traceId: trace.traceId,
-        at: new Date(Date.now() - ms).toISOString(),
+        at: Date.now() - ms,
         environment: this.server.current.environment,
         ...{ method, ms, status, url },
         backendMs: outcome.backendMs,

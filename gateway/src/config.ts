@@ -53,3 +53,9 @@ export function loadApis(config: GatewayConfig): LoadedApi[] {
     return { config: { ...api, document }, compiled: compileApi(document, (name) => documents.get(name)) };
   });
 }
+
+/** One of its doors takes tokens that this gateway gives. */
+export const asksForTokens = (d: FlowDocument): boolean =>
+  [d, ...d.doors, ...Object.values(d.operations), ...Object.values(d.topics ?? {}).map((t) => t.door ?? {})].some((o) =>
+    o.guards?.some((g) => g.kind === 'token' && !g.off),
+  );

@@ -85,7 +85,7 @@ describe('the last good configuration', () => {
 
 describe('traces', () => {
   const parts = (id: string) => ({
-    head: { id, traceId: id, at: '', method: 'GET', url: '/', status: 200, ms: 1, backendMs: 0 },
+    head: { id, traceId: id, at: 0, method: 'GET', url: '/', status: 200, ms: 1, backendMs: 0 },
     request: { headers: {}, body: Body.empty() },
     reply: { headers: {}, body: Body.empty(), status: 200 },
     seen: [],

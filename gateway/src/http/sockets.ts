@@ -127,3 +127,7 @@ function refuse(socket: Duplex, reply: Message): void {
   }).map(([k, v]) => `${k}: ${v}`);
   socket.end(`HTTP/1.1 ${status} ${STATUS_CODES[status] ?? ''}\r\n${headers.join('\r\n')}\r\n\r\n${body}`);
 }
+
+/** A CloudEvent says so by itself; anything else is data. */
+export const socketType = (text: string): string =>
+  /^\s*\{[^]*"specversion"\s*:/.test(text) ? 'application/cloudevents+json' : 'application/json';
