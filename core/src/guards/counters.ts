@@ -29,7 +29,17 @@ export class OwnCounters implements Counters {
 
   constructor(private readonly now: () => number) {}
 
+  /** Where the last call was counted: the next is often another of the same caller. */
+  private last: { name: string; calls: number; windowMs: number; windows: Windows; key: string } | undefined;
+
   window(name: string, calls: number, windowMs: number): Taken {
+    let { last } = this;
+    if (!last || name !== last.name || calls !== last.calls || windowMs !== last.windowMs)
+      last = this.last = { name, calls, windowMs, ...this.windowsOf(name, calls, windowMs) };
+    return last.windows.take(last.key, this.now());
+  }
+
+  private windowsOf(name: string, calls: number, windowMs: number): { windows: Windows; key: string } {
     const [scope, key] = split(name);
     const id = `${calls} ${windowMs} ${scope}`;
     let found = this.windows.get(id);
@@ -38,7 +48,7 @@ export class OwnCounters implements Counters {
       if (this.windows.size >= MOST_WINDOWS) this.windows.delete(this.windows.keys().next().value!);
       this.windows.set(id, found);
     }
-    return found.take(key, this.now());
+    return { windows: found, key };
   }
 
   period(name: string, calls: number, from: number): number | undefined {

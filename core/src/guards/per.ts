@@ -20,8 +20,14 @@ export function compilePer(per: Per, { operationId, door }: GuardContext): (run:
   if (expression) return async (run) => String((await expression.evaluate(run.scope)) as string);
   if (per === 'operation') return () => operationId;
   if (per === 'door') return () => door ?? '';
-  return (run) =>
-    (per !== 'address' && run.identity?.app && `app ${run.identity.app.id}`) || `address ${run.request.remote ?? ''}`;
+  // A caller often comes many times in a row; a text that is made anew is read anew wherever it is looked up.
+  let last = { id: '', text: 'app ' };
+  return (run) => {
+    const app = per === 'address' ? undefined : run.identity?.app;
+    if (!app) return `address ${run.request.remote ?? ''}`;
+    if (app.id !== last.id) last = { id: app.id, text: `app ${app.id}` };
+    return last.text;
+  };
 }
 
 /** The scope of guards that all APIs share: they count for all of them together. */
@@ -38,11 +44,12 @@ export function counting(kind: string, per: Per, context: GuardContext) {
   const nameOf = compilePer(per, context);
   const scope = `${kind} of ${context.scope ?? context.operationId}`;
   let own: OwnCounters | undefined;
-  const under = (run: Run, whom: string): Counted => ({
-    counters: run.ports.counters ?? (own ??= new OwnCounters(run.ports.clock.now)),
-    name: countedName(`${context.scope === WORKSPACE ? '' : (run.more.api ?? '')} ${scope}`, whom),
-    whom,
-  });
+  let last = { api: '', whom: '', name: countedName(` ${scope}`, '') };
+  const under = (run: Run, whom: string): Counted => {
+    const api = context.scope === WORKSPACE ? '' : (run.more.api ?? '');
+    if (whom !== last.whom || api !== last.api) last = { api, whom, name: countedName(`${api} ${scope}`, whom) };
+    return { counters: run.ports.counters ?? (own ??= new OwnCounters(run.ports.clock.now)), name: last.name, whom };
+  };
   return (run: Run): Counted | Promise<Counted> => {
     const whom = nameOf(run);
     return typeof whom === 'string' ? under(run, whom) : whom.then((w) => under(run, w));
