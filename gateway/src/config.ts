@@ -56,6 +56,10 @@ export function loadApis(config: GatewayConfig): LoadedApi[] {
 
 /** One of its doors takes tokens that this gateway gives. */
 export const asksForTokens = (d: FlowDocument): boolean =>
-  [d, ...d.doors, ...Object.values(d.operations), ...Object.values(d.topics ?? {}).map((t) => t.door ?? {})].some((o) =>
-    o.guards?.some((g) => g.kind === 'token' && !g.off),
-  );
+  [
+    d,
+    ...d.doors,
+    ...Object.values(d.operations),
+    ...Object.values(d.topics ?? {}).map((t) => t.door ?? {}),
+    ...Object.values(d.graph?.fields ?? {}),
+  ].some((o) => o.guards?.some((g) => g.kind === 'token' && !g.off));

@@ -3,6 +3,7 @@ import { checkBackground, checkTopics } from '../events/check';
 import { checkGuards } from '../guards/check';
 import { finding, type Finding } from '../problem';
 import { graphLimits } from '../graph/execute';
+import { checkFields } from '../graph/field-checks';
 import { graphOf } from '../graph/graph';
 import { checkQueries } from '../graph/kept';
 import { resolveSchema } from '../schema';
@@ -41,6 +42,7 @@ export function checkDocument(document: FlowDocument, options: CheckOptions = {}
     const { schema, findings: told } = graphOf(document);
     told.forEach(report);
     checkQueries(document, schema, graphLimits(document), report);
+    checkFields(document, schema, report);
   }
   return findings;
 }

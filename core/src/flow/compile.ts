@@ -170,7 +170,7 @@ function secretsOf(document: FlowDocument): SecretPlaces {
     ...document.doors.map((d) => d.guards),
     ...Object.values(document.topics ?? {}).flatMap((t) => [t.door?.guards, t.door?.callback?.guards]),
     ...Object.values(document.operations).map((o) => o.guards),
-    ...Object.values(document.plans ?? {}).map((p) => p.guards),
+    ...[...Object.values(document.plans ?? {}), ...Object.values(document.graph?.fields ?? {})].map((p) => p.guards),
   ].flatMap((guards) => (guards ?? []).flatMap((g) => guardKind(g.kind).secrets?.(g) ?? []));
   return {
     headers: new Set(all.flatMap((s) => [...s.headers])),

@@ -3,19 +3,18 @@ import type { JsonSchema } from '../schema';
 import { credentialsSchema } from '../credentials/schema';
 import { consumersSchema, pollsSchema } from '../events/background';
 import { brokerSchema, callbackBase, channelBase, topicBase, webhooksSchema } from '../events/topic';
-import { GUARD_SCHEMAS } from '../guards/schemas';
+import { graphSchema } from '../graph/document';
+import { GuardSchema } from '../guards/schemas';
 import { conditionSchema } from '../steps/condition';
 import { nestedFlow, useStepSchema } from '../steps/nested';
 import { STEP_SCHEMAS } from '../steps/schemas';
+import { slug } from './slug';
 
 /** The flow document, format version 1: everything an API is, in one file. Published as docs/flow.schema.json. */
 
 export const FORMAT_VERSION = 1;
 
 const name = z.string().min(1).max(200);
-const slug = z
-  .string()
-  .regex(/^[A-Za-z_][A-Za-z0-9_-]{0,99}$/, 'must start with a letter and hold only letters, digits, _ and -');
 const basePath = z
   .string()
   .regex(/^\/[A-Za-z0-9._~!$&'()*+,;=:@%/-]*$/, 'must start with / and hold only characters of a URL path');
@@ -28,7 +27,7 @@ export const StepSchema = z.discriminatedUnion('kind', STEP_SCHEMAS);
 useStepSchema(StepSchema);
 export type StepDocument = z.infer<typeof StepSchema>;
 
-export const GuardSchema = z.discriminatedUnion('kind', GUARD_SCHEMAS);
+export { GuardSchema };
 export type GuardDocument = z.infer<typeof GuardSchema>;
 
 const contract = z
@@ -287,73 +286,7 @@ export const FlowDocumentSchema = z.strictObject({
   backends: z.record(slug, backend).optional(),
   types: z.record(z.string(), jsonSchema).optional(),
   operations: z.record(slug, operationSchema),
-  graph: z
-    .strictObject({
-      backend: slug
-        .optional()
-        .describe('GraphQL backend that answers: queries are checked here by its contract, and passed on'),
-      joins: z
-        .array(
-          z.strictObject({
-            type: z.string().min(1).describe('Type of this document that gets the field'),
-            field: z.string().regex(/^[A-Za-z][A-Za-z0-9_]*$/),
-            operation: slug.describe('Safe operation that resolves it'),
-            with: z
-              .record(z.string(), z.string())
-              .describe('Its parameters, each from a property of the type, or by a pointer into it (RFC 6901)'),
-            list: z
-              .strictObject({
-                by: z.string().min(1).describe('Property of an item that has the value which was asked for'),
-                items: z
-                  .string()
-                  .regex(/^\//, 'must be a JSON Pointer')
-                  .optional()
-                  .describe('Where the list stands in the reply (RFC 6901); the reply itself when absent'),
-                all: z.boolean().optional().describe('true: every item that has the value; otherwise the first'),
-                most: z.int().min(1).max(1000).optional().describe('Values of one call; 100 when absent'),
-              })
-              .optional()
-              .describe(
-                'The operation answers a list and has a parameter that takes many values: what a query looks up is asked for together',
-              ),
-          }),
-        )
-        .max(500)
-        .optional(),
-      sample: z.string().max(50_000).optional().describe('A query to try the graph with'),
-      queries: z
-        .record(slug, z.string().min(1).max(50_000))
-        .optional()
-        .describe(
-          'Queries that callers may name by documentId: by this name, or by sha256: and the SHA-256 of the text',
-        ),
-      costs: z
-        .record(slug, z.number().min(0).max(1_000_000))
-        .optional()
-        .describe('What one call of an operation costs; 1 for those that are not named'),
-      onlyQueries: z.boolean().optional().describe('true: no other query is answered'),
-      limits: z
-        .strictObject({
-          depth: z.int().min(1).max(100).optional().describe('Nesting of fields; 15 when absent'),
-          fields: z.int().min(1).max(10_000).optional().describe('Fields of one query in all; 500 when absent'),
-          cost: z
-            .int()
-            .min(1)
-            .max(1_000_000)
-            .optional()
-            .describe('Calls that a query may cause, each by its cost; 1000 when absent'),
-          listSize: z
-            .int()
-            .min(1)
-            .max(10_000)
-            .optional()
-            .describe('Items that a list counts for where no argument limits it; 10 when absent'),
-          introspection: z.boolean().optional().describe('false: __schema and __type are refused'),
-        })
-        .optional(),
-    })
-    .optional()
-    .describe('How doors that answer graphql join the operations'),
+  graph: graphSchema.optional(),
   brokers: z.record(slug, brokerSchema).optional(),
   topics: z
     .record(

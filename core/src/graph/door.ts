@@ -64,7 +64,7 @@ export function graphEntries(
         return;
       }
       const result = await service.answer(run, read, request);
-      run.message = answer(result, own && !('data' in result) ? 400 : 200, own);
+      run.message = answer(result, own && !('data' in result) ? (result.status ?? 400) : 200, own);
     },
   };
   const operation = (method: 'GET' | 'POST'): OperationDocument => ({

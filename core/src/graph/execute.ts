@@ -50,6 +50,8 @@ export interface GraphResult {
   readonly data?: unknown;
   readonly errors?: readonly unknown[];
   readonly kind?: 'query' | 'mutation' | 'subscription';
+  /** HTTP status of a request that was refused before anything was called. */
+  readonly status?: number;
 }
 
 /** A query that may be executed. */

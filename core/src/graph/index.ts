@@ -1,5 +1,6 @@
 export { graphOf, exportGraphql, type Graph } from './graph';
 export type { Batch, GraphCall, GraphContext, GraphReply } from './context';
+export { fieldsAsked } from './field-checks';
 export type { Join } from './joins';
 export { suggestJoins } from './suggest';
 export {

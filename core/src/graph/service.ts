@@ -11,6 +11,7 @@ import { Refusal } from '../problem';
 import type { BackendContext } from '../steps/kind';
 import { Calls } from './calls';
 import { beyondCost, executeGraph, graphLimits, type GraphRequest, type GraphResult, type ReadQuery } from './execute';
+import { compileFieldChecks, resultOf, type FieldChecks } from './field-checks';
 import { followAt } from './follow';
 import { graphOf } from './graph';
 import { KeptQueries } from './kept';
@@ -36,6 +37,7 @@ export class GraphService {
   private readonly shapers;
   private readonly passOn: ReturnType<typeof passOnTo> | undefined;
   private readonly follow: ReturnType<typeof followAt> | undefined;
+  private readonly fieldChecks: FieldChecks | undefined;
   readonly kept: KeptQueries;
 
   constructor(
@@ -57,7 +59,8 @@ export class GraphService {
     ]);
     this.passOn = behind && passOnTo(behind);
     this.follow = behind && followAt(behind);
-    this.topicGuards = fieldGuards(document, door, Object.fromEntries(listening));
+    this.topicGuards = fieldGuards(document, door, Object.fromEntries(listening), 'topic');
+    this.fieldChecks = compileFieldChecks(document, this.schema, door);
   }
 
   read(request: GraphRequest): ReadQuery | Refused {
@@ -68,6 +71,8 @@ export class GraphService {
   }
 
   async answer(run: Run, read: ReadQuery, request: GraphRequest): Promise<GraphResult> {
+    const denied = await this.fieldChecks?.(run, read);
+    if (denied) return resultOf(run, denied);
     if (this.passOn && !asksSchemaAlone(read)) return this.passOn(run, request);
     const context = new Calls(run, this.document, this.guards, read.kind === 'query');
     const result = await executeGraph(read, request, context);
@@ -82,6 +87,8 @@ export class GraphService {
 
   /** Listens to the topic of the field (specification of October 2021, §6.2.3). Throws Refusal. */
   async subscribe(run: Run, read: ReadQuery, request: GraphRequest, after?: string): Promise<GraphSubscription> {
+    const denied = await this.fieldChecks?.(run, read);
+    if (denied) throw denied.refusal;
     if (this.follow) return this.follow(run, request);
     const node = read.operation.selectionSet.selections[0] as FieldNode;
     const field = this.schema.getSubscriptionType()!.getFields()[node.name.value];

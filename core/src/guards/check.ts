@@ -1,5 +1,6 @@
 import type { FlowDocument, GuardDocument } from '../flow/document';
 import { finding, type Finding } from '../problem';
+import { escapePointer } from '../schema';
 
 /** Kinds that read the header Authorization. */
 const BY_AUTHORIZATION: readonly string[] = ['jwt', 'token', 'basic'];
@@ -39,5 +40,7 @@ export function checkGuards(document: FlowDocument, report: (f: Finding) => void
   document.doors.forEach((d, n) => look(d.guards, `/doors/${n}/guards`));
   for (const [id, o] of Object.entries(document.operations)) look(o.guards, `/operations/${id}/guards`);
   for (const [name, p] of Object.entries(document.plans ?? {})) look(p.guards, `/plans/${name}/guards`);
+  for (const [name, f] of Object.entries(document.graph?.fields ?? {}))
+    look(f.guards, `/graph/fields/${escapePointer(name)}/guards`);
   for (const [name, t] of Object.entries(document.topics ?? {})) look(t.door?.guards, `/topics/${name}/door/guards`);
 }

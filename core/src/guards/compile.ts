@@ -60,6 +60,7 @@ export function fieldGuards(
   document: FlowDocument,
   door: string,
   operations: Readonly<Record<string, OperationDocument>> = document.operations,
+  what: 'operation' | 'topic' | 'field' = 'operation',
 ): ReadonlyMap<string, FieldGuard> {
   const all = new Map<string, FieldGuard>();
   for (const [operationId, operation] of Object.entries(operations)) {
@@ -68,9 +69,12 @@ export function fieldGuards(
       .filter((g) => !g.off && g.kind !== 'schema')
       .sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind))
       .flatMap((g) => {
-        const scope = `the operation ${operationId}`;
-        const act = guardKind(g.kind).compile(g, { ...context, scope });
-        return act ? named(act, g.kind, scope) : [];
+        const scope = `the ${what} ${operationId}`;
+        const kind = guardKind(g.kind);
+        const made = kind.compile(g, { ...context, scope });
+        if (!made) return [];
+        const act = named(made, g.kind, scope);
+        return [kind.knows ? unlessKnown(act) : act];
       });
     if (!checks.length) continue;
     const planned = compilePlans(document, context);

@@ -1,3 +1,4 @@
+import { z } from 'zod';
 import { basicGuardSchema } from './basic/schema';
 import { certificateGuardSchema } from './certificate/schema';
 import { concurrencyGuardSchema } from './concurrency/schema';
@@ -30,3 +31,5 @@ export const GUARD_SCHEMAS = [
   signatureGuardSchema,
   schemaGuardSchema,
 ] as const;
+
+export const GuardSchema = z.discriminatedUnion('kind', GUARD_SCHEMAS);

@@ -22,6 +22,7 @@ import { CodeView } from '../fold/code-view';
 import { editorLook } from '../fold/editor-look';
 import { ChoiceRow } from '../fold/fields';
 import { Calls, type Row } from './calls';
+import { GuardedFields } from './guarded-fields';
 import { JoinedFields } from './joined-fields';
 import { KeptQueries } from './kept-queries';
 import { Subscription } from './subscription';
@@ -200,6 +201,7 @@ export function QueryTab({ slug, document, environments, readOnly, onChange }: P
           onChange={onChange}
         />
       )}
+      <GuardedFields document={document} schema={graph.schema} readOnly={readOnly} onChange={onChange} />
       <KeptQueries
         document={document}
         query={query}
