@@ -312,6 +312,24 @@ describe('REST and SOAP into one graph', () => {
     await hands.saved();
   });
 
+  test('a field is guarded: a request that names it is refused before anything is called, until the guard is gone', async () => {
+    const fields = 'section[aria-label="Guarded fields"]';
+    const el = await page.find('input[aria-label="Guard a field"]');
+    await el.sendKeys('Query.searchV');
+    await page.byText('[role=option]', 'Query.searchVessels');
+    await el.sendKeys(Key.ENTER);
+    await page.waitText(`${fields} .guard-row`, 'key');
+    await hands.saved();
+    await page.click('button', 'Run');
+    await page.waitText('.graph-answer', 'Query.searchVessels may not be asked for: A valid key is needed');
+    expect(await hands.serious()).toEqual([]);
+    await page.click(`${fields} button[aria-label="Remove the guard key"]`);
+    await page.waitText(fields, 'None:');
+    await hands.saved();
+    await page.click('button', 'Run');
+    await page.waitText('.graph-answer', '"total"');
+  });
+
   test('a subscription is heard in the page, each event with what is joined to it, once the graph is released', async () => {
     const answer = '.graph-answer';
     await hands.write(

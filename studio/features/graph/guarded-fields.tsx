@@ -1,10 +1,9 @@
 'use client';
-import Autocomplete, { createFilterOptions } from '@mui/material/Autocomplete';
-import TextField from '@mui/material/TextField';
 import type { FlowDocument, GuardDocument } from '@hinge/core';
 import { isInterfaceType, isObjectType, type GraphQLSchema } from 'graphql';
 import { useMemo } from 'react';
 import { GuardsEditor } from '../shape/guards-editor';
+import { Search } from './search';
 
 interface Props {
   readonly document: FlowDocument;
@@ -12,9 +11,6 @@ interface Props {
   readonly readOnly?: boolean;
   readonly onChange: (document: FlowDocument) => void;
 }
-
-/** A schema may have thousands of fields: one types some letters of it. */
-const offered = createFilterOptions<string>({ limit: 60 });
 
 /** Guards of single fields: a request that names such a field is let in by them, or refused as a whole. */
 export function GuardedFields({ document, schema, readOnly, onChange }: Props) {
@@ -32,22 +28,14 @@ export function GuardedFields({ document, schema, readOnly, onChange }: Props) {
         <span className="soft">whoever names one has to pass its guards, besides those of the door</span>
         <span className="grow" />
         {!readOnly && (
-          <Autocomplete
+          <Search
+            label="Guard a field"
+            placeholder="Guard a field …"
             options={names.filter((n) => !Object.hasOwn(fields, n))}
-            filterOptions={offered}
-            value={null}
-            blurOnSelect
-            clearOnBlur
-            onChange={(_e, name) => name !== null && put(name, [{ kind: 'key' }])}
-            noOptionsText="The graph has no such field."
-            sx={{ width: 230 }}
-            renderInput={({ slotProps, ...params }) => (
-              <TextField
-                {...params}
-                placeholder="Guard a field …"
-                slotProps={{ ...slotProps, htmlInput: { ...slotProps.htmlInput, 'aria-label': 'Guard a field' } }}
-              />
-            )}
+            value=""
+            width={230}
+            takes
+            onChange={(name) => name && put(name, [{ kind: 'key' }])}
           />
         )}
       </div>

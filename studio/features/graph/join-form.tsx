@@ -1,5 +1,4 @@
 'use client';
-import Autocomplete, { createFilterOptions } from '@mui/material/Autocomplete';
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import {
@@ -13,6 +12,7 @@ import {
 } from '@hinge/core';
 import { useMemo, useState } from 'react';
 import { ChoiceRow, NumberRow } from '../fold/fields';
+import { Search } from './search';
 
 interface Props {
   readonly document: FlowDocument;
@@ -218,46 +218,6 @@ const together = ({ items, by }: JoinParts['lists'][number]): NonNullable<Join['
   by: by[0]!,
   ...(items && { items }),
 });
-
-/** Contracts have hundreds of types and operations: as many as one reads are shown of what fits. */
-const narrowed = createFilterOptions<string>({ limit: 80 });
-
-function Search({
-  label,
-  placeholder,
-  options,
-  value,
-  width,
-  onChange,
-}: {
-  label: string;
-  placeholder: string;
-  options: readonly string[];
-  value: string;
-  width: number;
-  onChange: (value: string) => void;
-}) {
-  return (
-    <Autocomplete
-      size="small"
-      openOnFocus
-      autoHighlight
-      options={options}
-      filterOptions={narrowed}
-      value={value || null}
-      onChange={(_e, v) => onChange(v ?? '')}
-      sx={{ width, '& .MuiOutlinedInput-root': { minHeight: 30, height: 30, py: 0 } }}
-      noOptionsText="Nothing is called like this."
-      renderInput={({ slotProps, ...params }) => (
-        <TextField
-          {...params}
-          placeholder={placeholder}
-          slotProps={{ ...slotProps, htmlInput: { ...slotProps.htmlInput, 'aria-label': label } }}
-        />
-      )}
-    />
-  );
-}
 
 /** Also what was written by hand and is not offered. */
 const valuesWith = (values: readonly string[], given: string | undefined): readonly string[] =>
