@@ -8,7 +8,9 @@ import {
   fieldsAsked,
   readContract,
   sha256,
+  type CallContext,
   type FlowDocument,
+  type Incoming,
 } from '../src';
 import { ask as askOwn, sent as calls } from './graph-ask';
 import { document } from './graph-world';
@@ -61,6 +63,8 @@ describe('a guard of a field', () => {
     const { status, body } = await query(await keyed(DUES), asked, { ...own, 'x-api-key': KEY });
     expect([status, body.data]).toEqual([200, { vessel: { name: 'Grey Wagtail', dues: '12.40' } }]);
     expect(sent.map((s) => s.query)).toEqual([asked]);
+    const outcome = await outcomeOf(await keyed(DUES), asked, { 'x-api-key': KEY });
+    expect(outcome.identity?.app).toEqual({ id: 'desk', name: 'Harbour desk' });
   });
 
   test('answers older clients with 200 and the error (GraphQL over HTTP §6.4.1)', async () => {
@@ -91,21 +95,24 @@ describe('a guard of a field', () => {
   });
 });
 
+const request = (text: string, headers: Record<string, string>): Incoming => ({
+  ...{ method: 'POST', url: '/x', path: {}, query: {}, search: '', rest: '' },
+  headers: { ...own, 'content-type': 'application/json', ...headers },
+  body: Body.ofText(JSON.stringify({ query: text }), 'application/json'),
+});
+const context = (): CallContext => ({
+  ports: { clock: { now: () => 0 }, backends: { send: serve } },
+  ...{ env: {}, traceId: 't', outbound: {} },
+});
+const graphOf = (d: FlowDocument) => [...compileApi(d).operations.values()].flat().find((o) => o.id === 'graph')!;
+const outcomeOf = (d: FlowDocument, text: string, headers: Record<string, string>) =>
+  graphOf(d).handle(request(text, headers), context());
+
 /** Statuses of requests to one compiled document, one behind the other. */
 async function entries(d: FlowDocument, texts: readonly string[]): Promise<(number | undefined)[]> {
-  const graph = [...compileApi(d).operations.values()].flat().find((o) => o.id === 'graph' && o.method === 'POST')!;
+  const graph = graphOf(d);
   const out: (number | undefined)[] = [];
-  for (const text of texts) {
-    const { reply } = await graph.handle(
-      {
-        ...{ method: 'POST', url: '/x', path: {}, query: {}, search: '', rest: '' },
-        headers: { ...own, 'content-type': 'application/json' },
-        body: Body.ofText(JSON.stringify({ query: text }), 'application/json'),
-      },
-      { ports: { clock: { now: () => 0 }, backends: { send: serve } }, env: {}, traceId: 't', outbound: {} },
-    );
-    out.push(reply.status);
-  }
+  for (const text of texts) out.push((await graph.handle(request(text, {}), context())).reply.status);
   return out;
 }
 

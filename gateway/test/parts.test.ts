@@ -107,6 +107,32 @@ describe('traces', () => {
     ]);
   });
 
+  test('are made into text sixteen together, a large one at once: what was sent is not held for long', async () => {
+    const collector = new TraceCollector(async () => undefined);
+    let made = 0;
+    const watched = (bytes: number) => ({
+      ...parts('1'),
+      get head() {
+        made++;
+        return parts('1').head;
+      },
+      reply: { headers: {}, body: Body.ofText('x'.repeat(bytes), 'text/plain'), status: 200 },
+    });
+    const turn = () => new Promise((r) => setImmediate(r));
+    for (let i = 0; i < 15; i++) collector.add(watched(10));
+    await turn();
+    expect(made).toBe(0);
+    collector.add(watched(10));
+    await turn();
+    expect(made).toBe(16);
+    collector.add(watched(100_000));
+    await turn();
+    expect(made).toBe(17);
+    collector.add(watched(10));
+    await collector.flush();
+    expect(made).toBe(18);
+  });
+
   test('have a bound in characters too', async () => {
     const got: string[] = [];
     const collector = new TraceCollector(async (batch) => void got.push(...batch));

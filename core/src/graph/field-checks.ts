@@ -60,6 +60,8 @@ export function compileFieldChecks(
         if (!(error instanceof Refusal)) throw error;
         return { name, node, refusal: error };
       }
+      // Who calls is known now, if it was not by the door.
+      run.identity ??= seen.identity;
     }
     return undefined;
   };

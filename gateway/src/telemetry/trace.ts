@@ -62,6 +62,8 @@ export interface TraceParts {
 
 /** So many requests are made into text together: one at a time costs twice as much, since nothing of it is in the processor's caches by then. */
 const TOGETHER = 16;
+/** A reply of so many bytes does not wait for others: sixteen large ones would be held for nothing. */
+const HEAVY = 64 * 1024;
 
 /**
  * Collects traces and hands them on in batches, each as its JSON text. Made into text soon after the reply is out: what a request is made of would
@@ -82,7 +84,7 @@ export class TraceCollector {
 
   add(parts: TraceParts): void {
     if (!this.deliver) return;
-    if (this.fresh.push(parts) === TOGETHER) setImmediate(this.write);
+    if (this.fresh.push(parts) === TOGETHER || isHeavy(parts)) setImmediate(this.write);
     this.timer ??= setTimeout(() => void this.flush(), GATEWAY_LIMITS.tracesEveryMs).unref();
   }
 
@@ -122,6 +124,12 @@ export class TraceCollector {
       this.dropped += batch.length;
     }
   }
+}
+
+function isHeavy({ request, reply }: TraceParts): boolean {
+  const { body } = reply;
+  const size = body.pending || body.isEmpty ? 0 : body.hasText ? body.text().length : body.bytes().length;
+  return size > HEAVY || Number(request.headers['content-length'] ?? 0) > HEAVY;
 }
 
 /** Numbers of many digits stand, if anywhere, in what steps note; all else may be written by the quicker writer. */
