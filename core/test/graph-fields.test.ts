@@ -6,6 +6,7 @@ import {
   compileApi,
   draftGraph,
   fieldsAsked,
+  OwnCounters,
   readContract,
   sha256,
   type CallContext,
@@ -79,11 +80,24 @@ describe('a guard of a field', () => {
     expect(results).toEqual([200, 200, 429, 200]);
   });
 
+  test('of several fields: the plan of the caller counts the request once', async () => {
+    const d = await keyed(
+      { ...DUES, 'Query.weather': { guards: [{ kind: 'key' }] } },
+      {
+        plans: { trial: { guards: [{ kind: 'rate', calls: 2, seconds: 60 }] } },
+        apps: { desk: { name: 'Harbour desk', keys: [await sha256(KEY)], plan: 'trial' } },
+      },
+    );
+    const both = '{ vessel(id: "TV-1") { dues } weather }';
+    expect(await entries(d, [both, both, both], { 'x-api-key': KEY })).toEqual([200, 200, 429]);
+  });
+
   test('that does not exist in the graph is a finding, with the fields there are', async () => {
     const d = await keyed({
       'Vessel.due': { guards: [{ kind: 'key' }] },
       'Boat.dues': { guards: [{ kind: 'key' }] },
       'Kind.VESSEL': { guards: [{ kind: 'key' }] },
+      'Query.weather': { guards: [{ kind: 'schema' }] },
       ...DUES,
     });
     const told = checkDocument(d).filter((f) => f.code === 'HNG-333');
@@ -91,6 +105,7 @@ describe('a guard of a field', () => {
       ['the type Vessel has no field due to guard', '/graph/fields/Vessel.due'],
       ['the graph has no type Boat with fields', '/graph/fields/Boat.dues'],
       ['the graph has no type Kind with fields', '/graph/fields/Kind.VESSEL'],
+      ['the guard schema does nothing at the field Query.weather', '/graph/fields/Query.weather/guards/0'],
     ]);
   });
 });
@@ -100,8 +115,8 @@ const request = (text: string, headers: Record<string, string>): Incoming => ({
   headers: { ...own, 'content-type': 'application/json', ...headers },
   body: Body.ofText(JSON.stringify({ query: text }), 'application/json'),
 });
-const context = (): CallContext => ({
-  ports: { clock: { now: () => 0 }, backends: { send: serve } },
+const context = (counters = new OwnCounters(() => 0)): CallContext => ({
+  ports: { clock: { now: () => 0 }, backends: { send: serve }, counters },
   ...{ env: {}, traceId: 't', outbound: {} },
 });
 const graphOf = (d: FlowDocument) => [...compileApi(d).operations.values()].flat().find((o) => o.id === 'graph')!;
@@ -109,10 +124,12 @@ const outcomeOf = (d: FlowDocument, text: string, headers: Record<string, string
   graphOf(d).handle(request(text, headers), context());
 
 /** Statuses of requests to one compiled document, one behind the other. */
-async function entries(d: FlowDocument, texts: readonly string[]): Promise<(number | undefined)[]> {
+async function entries(d: FlowDocument, texts: readonly string[], headers = {}): Promise<(number | undefined)[]> {
   const graph = graphOf(d);
+  // As in a gateway: one for all guards.
+  const counters = new OwnCounters(() => 0);
   const out: (number | undefined)[] = [];
-  for (const text of texts) out.push((await graph.handle(request(text, {}), context())).reply.status);
+  for (const text of texts) out.push((await graph.handle(request(text, headers), context(counters))).reply.status);
   return out;
 }
 

@@ -1,5 +1,5 @@
 import { preflight } from '../guards/cors/guard';
-import { compilePlans, fieldGuards, named, NO_CHECKS, planNamed, unlessKnown } from '../guards/compile';
+import { compilePlans, fieldGuards, named, NO_CHECKS, planNamed, secretsOf, unlessKnown } from '../guards/compile';
 import { WORKSPACE } from '../guards/per';
 import { GUARD_ORDER, guardKind } from '../guards/registry';
 import { effectiveGuards, type CompiledGuard, type EffectiveGuard } from '../guards/kind';
@@ -162,20 +162,6 @@ export function compileApi(document: FlowDocument, neighbours?: Neighbours): Com
     secrets: secretsOf(document),
   };
   return self.api;
-}
-
-function secretsOf(document: FlowDocument): SecretPlaces {
-  const all = [
-    document.guards,
-    ...document.doors.map((d) => d.guards),
-    ...Object.values(document.topics ?? {}).flatMap((t) => [t.door?.guards, t.door?.callback?.guards]),
-    ...Object.values(document.operations).map((o) => o.guards),
-    ...[...Object.values(document.plans ?? {}), ...Object.values(document.graph?.fields ?? {})].map((p) => p.guards),
-  ].flatMap((guards) => (guards ?? []).flatMap((g) => guardKind(g.kind).secrets?.(g) ?? []));
-  return {
-    headers: new Set(all.flatMap((s) => [...s.headers])),
-    query: new Set(all.flatMap((s) => [...s.query])),
-  };
 }
 
 type Door = FlowDocument['doors'][number];

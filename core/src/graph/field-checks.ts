@@ -60,8 +60,9 @@ export function compileFieldChecks(
         if (!(error instanceof Refusal)) throw error;
         return { name, node, refusal: error };
       }
-      // Who calls is known now, if it was not by the door.
+      // Who calls is known now, if it was not by the door; the guards of its plan have acted, and do not again for the next field.
       run.identity ??= seen.identity;
+      run.planName ??= seen.planName;
     }
     return undefined;
   };
@@ -110,9 +111,20 @@ export function fieldsAsked(
   return asked;
 }
 
-/** Guards of fields that the graph does not have: they would guard nothing. */
+/** Guards that would guard nothing: of fields that the graph does not have, or of a kind that looks at operations alone. */
 export function checkFields(document: FlowDocument, schema: GraphQLSchema, report: (f: Finding) => void): void {
-  for (const name of Object.keys(document.graph?.fields ?? {})) {
+  for (const [name, { guards }] of Object.entries(document.graph?.fields ?? {})) {
+    const pointer = `/graph/fields/${escapePointer(name)}`;
+    const idle = guards.findIndex((g) => g.kind === 'schema' && !g.off);
+    if (idle >= 0)
+      report(
+        finding(
+          'HNG-333',
+          `the guard schema does nothing at the field ${name}`,
+          { pointer: `${pointer}/guards/${idle}` },
+          'Queries are held against the schema of the graph anyway. Choose another guard.',
+        ),
+      );
     const [typeName, field] = name.split('.') as [string, string];
     const type = schema.getType(typeName);
     const has = isObjectType(type) || isInterfaceType(type) ? type.getFields() : undefined;
@@ -121,7 +133,7 @@ export function checkFields(document: FlowDocument, schema: GraphQLSchema, repor
       finding(
         'HNG-333',
         has ? `the type ${typeName} has no field ${field} to guard` : `the graph has no type ${typeName} with fields`,
-        { pointer: `/graph/fields/${escapePointer(name)}` },
+        { pointer },
         has ? `Its fields are ${Object.keys(has).slice(0, 20).join(', ')}.` : 'Name it as Type.field.',
       ),
     );

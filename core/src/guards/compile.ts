@@ -1,5 +1,6 @@
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import type { Run } from '../flow/run';
+import type { SecretPlaces } from '../message/secrets';
 import { Refusal } from '../problem';
 import type { CompiledGuard, GuardContext } from './kind';
 import { GUARD_ORDER as ORDER, guardKind } from './registry';
@@ -87,4 +88,19 @@ export function fieldGuards(
     });
   }
   return all;
+}
+
+/** Where callers of a document send secrets, at any door. */
+export function secretsOf(document: FlowDocument): SecretPlaces {
+  const all = [
+    document.guards,
+    ...document.doors.map((d) => d.guards),
+    ...Object.values(document.topics ?? {}).flatMap((t) => [t.door?.guards, t.door?.callback?.guards]),
+    ...Object.values(document.operations).map((o) => o.guards),
+    ...[...Object.values(document.plans ?? {}), ...Object.values(document.graph?.fields ?? {})].map((p) => p.guards),
+  ].flatMap((guards) => (guards ?? []).flatMap((g) => guardKind(g.kind).secrets?.(g) ?? []));
+  return {
+    headers: new Set(all.flatMap((s) => [...s.headers])),
+    query: new Set(all.flatMap((s) => [...s.query])),
+  };
 }

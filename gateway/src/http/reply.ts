@@ -1,4 +1,4 @@
-import { endToEndList, Stream, type Message } from '@hinge/core';
+import { endToEndList, Refusal, Stream, type Message } from '@hinge/core';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { Readable } from 'node:stream';
 import { ReplySource } from '../reply-source';
@@ -88,4 +88,19 @@ function tenths(ms: number): string {
   const n = Math.round(ms * 10);
   const whole = Math.floor(n / 10);
   return n === whole * 10 ? String(whole) : `${whole}.${n - whole * 10}`;
+}
+
+/** Why a request came to no operation. `allowed`: methods that are offered at its path. */
+export function whyNot(method: string | undefined, allowed: readonly string[], busy: boolean): Refusal {
+  if (busy)
+    return new Refusal('HNG-407', {
+      detail: 'The gateway has more requests than it can take.',
+      headers: { 'retry-after': '1' },
+    });
+  if (allowed.length)
+    return new Refusal('HNG-402', {
+      detail: `${method} is not offered here; ${allowed.join(', ')} is.`,
+      headers: { allow: allowed.join(', ') },
+    });
+  return new Refusal('HNG-401', { detail: 'No operation of any API here has this path.' });
 }

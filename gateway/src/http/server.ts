@@ -2,8 +2,10 @@ import {
   Body,
   refusalMessage,
   Refusal,
+  type CallContext,
   type CompiledApi,
   type Message,
+  type Observer,
   type Outcome,
   type Ports,
   type StepSeen,
@@ -24,7 +26,7 @@ import type { TraceCollector, TraceHead } from '../telemetry/trace';
 import type { TlsOptions } from './certificate';
 import { LightRequest } from './light-request';
 import { writeWhole } from './one-write';
-import { replyHeaders, write } from './reply';
+import { replyHeaders, whyNot, write } from './reply';
 import { bodyOf, flatHeaders, incomingOf, isSecure } from './request';
 import { Router, type Match } from './router';
 import { Sockets, socketType } from './sockets';
@@ -235,17 +237,24 @@ export class GatewayServer {
     const sampled = this.options.traces.wanted && Math.random() < (this.config.traceShare ?? 1);
     const seen: StepSeen[] | undefined = sampled ? [] : undefined;
     return match.route.operation
-      .handle(incomingOf(req, match, { method: req.method ?? 'GET', url, search, headers, body }), {
-        api: match.route.api.config.slug,
-        ports: this.options.ports,
-        environment: this.config.environment,
-        env: this.config.variables ?? {},
-        traceId: trace.traceId,
-        outbound: { traceparent: trace.traceparent },
-        apis: this.neighbour,
-        observer: seen && { step: (s) => void seen.push(s) },
-      })
+      .handle(
+        incomingOf(req, match, { method: req.method ?? 'GET', url, search, headers, body }),
+        this.contextOf(match, trace, seen && { step: (s) => void seen.push(s) }),
+      )
       .then((outcome) => this.reply(call, match, request, outcome, seen));
+  }
+
+  private contextOf(match: Match, trace: TraceContext, observer?: Observer): CallContext {
+    return {
+      api: match.route.api.config.slug,
+      ports: this.options.ports,
+      environment: this.config.environment,
+      env: this.config.variables ?? {},
+      traceId: trace.traceId,
+      outbound: { traceparent: trace.traceparent },
+      apis: this.neighbour,
+      observer,
+    };
   }
 
   private reply(
@@ -310,15 +319,10 @@ export class GatewayServer {
       );
     const { connection: _c, upgrade, ...rest } = flatHeaders(req);
     const headers = { ...rest, ...(method === 'GET' && { upgrade: upgrade ?? '' }), ...more };
-    const outcome = await match.route.operation.handle(incomingOf(req, match, { method, url, search, headers, body }), {
-      api: match.route.api.config.slug,
-      ports: this.options.ports,
-      environment: this.config.environment,
-      env: this.config.variables ?? {},
-      traceId: trace.traceId,
-      outbound: { traceparent: trace.traceparent },
-      apis: this.neighbour,
-    });
+    const outcome = await match.route.operation.handle(
+      incomingOf(req, match, { method, url, search, headers, body }),
+      this.contextOf(match, trace),
+    );
     this.options.metrics.answered(
       match.route.api.config.slug,
       match.route.operation.id,
@@ -361,18 +365,7 @@ export class GatewayServer {
     const near = this.router.doorOf(url);
     const allowed = this.router.methodsAt(url, host);
     const busy = this.inFlight > GATEWAY_LIMITS.concurrent;
-    let refusal: Refusal;
-    if (busy)
-      refusal = new Refusal('HNG-407', {
-        detail: 'The gateway has more requests than it can take.',
-        headers: { 'retry-after': '1' },
-      });
-    else if (allowed.length)
-      refusal = new Refusal('HNG-402', {
-        detail: `${req.method} is not offered here; ${allowed.join(', ')} is.`,
-        headers: { allow: allowed.join(', ') },
-      });
-    else refusal = new Refusal('HNG-401', { detail: 'No operation of any API here has this path.' });
+    const refusal = whyNot(req.method, allowed, busy);
     const reply = refusalMessage(refusal, url, trace.traceId);
     write(req, res, reply, ['traceresponse', trace.traceparent]);
     const ms = this.options.ports.clock.now() - started;

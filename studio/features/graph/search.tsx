@@ -30,7 +30,6 @@ export function Search({
       openOnFocus
       autoHighlight
       blurOnSelect={takes}
-      clearOnBlur
       options={options}
       filterOptions={narrowed}
       value={value || null}
