@@ -40,6 +40,9 @@ channels:
           - { $ref: '#/components/messages/measured' }
           - { payload: { type: object, properties: { on: { type: boolean } }, required: [on] } }
   'lights/{id}/dimmed':
+    parameters: { id: { description: Number, schema: { type: string, enum: ['7', '8'] } } }
+    publish: { message: { payload: { type: object } } }
+  'lights/+/all':
     publish: { message: { payload: { type: object } } }
 components:
   messages:
@@ -63,6 +66,27 @@ channels:
 operations:
   tell: { action: send, channel: { $ref: '#/channels/measured' }, bindings: { mqtt: { qos: 2 } } }
   take: { action: receive, channel: { $ref: '#/channels/grid' } }
+`;
+/** After the street lights of AsyncAPI 3.0, from memory, with one parameter more. */
+const STREET = `asyncapi: 3.0.0
+info: { title: Streetlights, version: 1.0.0 }
+servers:
+  scram: { host: 'broker.tarnhaven.example:1883', protocol: mqtt }
+channels:
+  lightingMeasured:
+    address: smartylighting/streetlights/1/0/event/{streetlightId}/lighting/measured
+    messages: { lightMeasured: { payload: { type: object, properties: { lumens: { type: integer, minimum: 0 } } } } }
+    parameters: { streetlightId: { $ref: '#/components/parameters/streetlightId' } }
+  lightTurnOn:
+    address: smartylighting/streetlights/1/0/action/{streetlightId}/turn/{how}
+    messages: { turn: { payload: { type: object } } }
+    parameters:
+      streetlightId: { $ref: '#/components/parameters/streetlightId' }
+      how: { enum: ['on', 'off'], default: 'on' }
+operations:
+  receiveLightMeasurement: { action: send, channel: { $ref: '#/channels/lightingMeasured' } }
+  turn: { action: receive, channel: { $ref: '#/channels/lightTurnOn' } }
+components: { parameters: { streetlightId: { description: The ID of the streetlight. } } }
 `;
 const TYPES = `Envelope: { type: object, properties: { specversion: { type: string }, data: { type: object, properties: { lumens: { type: integer } } } } }`;
 
@@ -91,14 +115,20 @@ describe('AsyncAPI as topics', () => {
           told: true,
           schema: { anyOf: [{ $ref: '#/types/Measured' }, { type: 'object', required: ['on'] }] },
         },
+        {
+          id: 'lights/{id}/dimmed',
+          address: 'lights/{id}/dimmed',
+          parameters: { id: { description: 'Number', values: ['7', '8'] } },
+          taken: true,
+        },
       ],
     });
     expect(c.types.Measured).toMatchObject({ required: ['lumens'] });
     expect(c.findings.map((f) => f.message)).toEqual([
       'the server heap speaks other',
-      'the channel lights/{id}/dimmed is left out: its address lights/{id}/dimmed has parameters or wildcards',
+      'the channel lights/+/all is left out: its address lights/+/all has wildcards, or braces without the name of a parameter',
     ]);
-    expect(c.findings[1]!.place).toMatchObject({ file: 'a.yaml', line: 21 });
+    expect(c.findings[1]!.place).toMatchObject({ file: 'a.yaml', line: 24 });
   });
 
   test('a server of NATS is a broker; its protocol has no version', () => {
@@ -201,10 +231,32 @@ describe('drafted and exported', () => {
     expect(await judge({ asyncapi: '3.0.0', info: { title: 'no version' } })).not.toEqual([]);
   });
 
-  test('one whose channels all have parameters says which and why', () => {
-    const lights = 'channels: { measured: { address: "lights/{lightId}/measured" }, none: {} }';
+  test('one whose channels cannot be used says which and why', () => {
+    const lights =
+      'channels: { measured: { address: "lights/{light id}/measured" }, all: { address: "lights/#" }, none: {} }';
     expect(() => read(`asyncapi: 3.0.0\n${lights}\n`)).toThrow(
-      'no channel that can be used: measured is left out, its address lights/{lightId}/measured has parameters or wildcards; none is left out, it has no address of its own',
+      'no channel that can be used: measured is left out, its address lights/{light id}/measured has wildcards, or braces without the name of a parameter; all is left out, its address lights/# has wildcards, or braces without the name of a parameter; none is left out, it has no address of its own',
+    );
+  });
+
+  test('channels with parameters are topics with parameters, out and in again', async () => {
+    expect(await judge(STREET)).toEqual([]);
+    const d = draft(STREET, {}, { base: '/street/v1' });
+    expect(checkDocument(d)).toEqual([]);
+    expect(d.topics).toMatchObject({
+      'lighting-measured': {
+        address: 'smartylighting/streetlights/1/0/event/{streetlightId}/lighting/measured',
+        parameters: { streetlightId: { description: 'The ID of the streetlight.' } },
+        door: { path: '/smartylighting/streetlights/1/0/event/{streetlightId}/lighting/measured', publish: false },
+      },
+      'light-turn-on': { address: 'smartylighting/streetlights/1/0/action/{streetlightId}/turn/{how}' },
+    });
+    expect(d.topics!['light-turn-on']!.parameters).toMatchObject({ how: { values: ['on', 'off'], example: 'on' } });
+    const exported = exportAsyncApi(d, { server: 'http://127.0.0.1:4320' });
+    expect(await judge(exported)).toEqual([]);
+    const again = read(writeJson(exported));
+    expect(again.channels.map((c) => [c.id, c.parameters])).toEqual(
+      Object.entries(d.topics!).map(([name, t]) => [name, { streetlightId: {}, ...t.parameters }]),
     );
   });
 

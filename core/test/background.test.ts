@@ -208,7 +208,7 @@ describe('a poll', () => {
   });
 
   test('the same change has the same id wherever it is seen', async () => {
-    const change = { key: 'a', version: '2', kind: 'changed' as const, value: 1 };
+    const change = { key: 'a', version: '2', kind: 'changed' as const, value: 1, given: {} };
     const [one, two, other] = await Promise.all([
       changeEvent('/Port', 'arrived', 'p', change),
       changeEvent('/Port', 'arrived', 'p', change),

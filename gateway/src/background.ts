@@ -4,6 +4,8 @@ import {
   consumerOf,
   eventHeaders,
   pollerOf,
+  readValues,
+  refWith,
   topicRef,
   type CompiledOperation,
   type ConsumerDocument,
@@ -102,7 +104,7 @@ export class Background {
       ...(dead !== undefined && {
         dead: async (event: TopicEvent, last: Handled) => {
           const extensions = { ...event.extensions, deadstatus: String(last.status), deadtopic: document.topic };
-          await this.publish(slug, dead, { ...event, extensions });
+          await this.publish(slug, dead, { ...event, extensions }, event.parameters);
         },
       }),
       wait: (ms) => pause.wait(ms),
@@ -146,7 +148,10 @@ export class Background {
       for (const change of changes)
         try {
           const event = await changeEvent(ref.source, document.topic, name, change);
-          await this.publish(slug, document.topic, event);
+          const to = one(ref, change.given);
+          // Another look would find the same.
+          if (typeof to === 'string') this.log(`the poll ${name} of ${slug}: ${change.key} is not told, ${to}`);
+          else await this.ports.topics!.publish(to, event);
         } catch (error) {
           now.delete(change.key);
           throw error;
@@ -175,11 +180,19 @@ export class Background {
     return this.server.loaded.find((a) => a.config.slug === slug);
   }
 
-  private async publish(slug: string, topic: string, event: TopicEvent): Promise<void> {
+  /** `given`: for the parameters of the topic. */
+  private async publish(
+    slug: string,
+    topic: string,
+    event: TopicEvent,
+    given: Readonly<Record<string, string>> | undefined,
+  ): Promise<void> {
     const api = this.apiOf(slug);
     const ref = api && topicRef(api.config.document, topic, this.server.current.environment);
     if (ref === undefined || typeof ref === 'string') throw new Error(ref ?? 'the API is gone');
-    await this.ports.topics!.publish(ref, event);
+    const to = one(ref, given);
+    if (typeof to === 'string') throw new Error(to);
+    await this.ports.topics!.publish(to, event);
   }
 
   private async handle(slug: string, operation: string, url: string, event: TopicEvent): Promise<Handled> {
@@ -187,7 +200,8 @@ export class Background {
       ...eventHeaders(event),
       ...(event.data.mediaType !== undefined && { 'content-type': event.data.mediaType }),
     };
-    const { status, value } = await this.call(slug, operation, { url, headers, body: event.data });
+    const path = event.parameters ?? {};
+    const { status, value } = await this.call(slug, operation, { url, headers, body: event.data, path });
     const words = (value as { detail?: unknown } | null | undefined)?.detail;
     return { status, ...(typeof words === 'string' && { words }) };
   }
@@ -196,7 +210,12 @@ export class Background {
   private async call(
     slug: string,
     id: string,
-    { url, headers, body }: { url: string; headers: Record<string, string>; body: Body },
+    {
+      url,
+      headers,
+      body,
+      path = {},
+    }: { url: string; headers: Record<string, string>; body: Body; path?: Readonly<Record<string, string>> },
   ): Promise<{ status: number; value: unknown }> {
     const api = this.apiOf(slug);
     const operation = api?.compiled.inside.get(id);
@@ -209,7 +228,7 @@ export class Background {
     const sampled = this.traces.wanted && Math.random() < (current.traceShare ?? 1);
     const method = operation.method === 'ANY' ? 'POST' : operation.method;
     const incoming: Incoming = {
-      ...{ method, url: operation.path, path: {}, query: {}, search: '', rest: '' },
+      ...{ method, url: operation.path, path, query: {}, search: '', rest: '' },
       headers: { accept: 'application/json', ...headers },
       body,
     };
@@ -275,6 +294,15 @@ export class Background {
       secrets: api.compiled.secrets,
     });
   }
+}
+
+/** The topic that these values mean; a text says why there is none. */
+function one(ref: TopicRef, given: Readonly<Record<string, unknown>> = {}): TopicRef | string {
+  if (!ref.family) return ref;
+  const { values, faults } = readValues(ref.family, given);
+  return faults.length
+    ? `its topic has a parameter that cannot be: ${faults.map((f) => `${f.parameter} ${f.detail}`).join('; ')}`
+    : refWith(ref, values);
 }
 
 const placeOf = (slug: string, name: string, topic: TopicRef): string =>

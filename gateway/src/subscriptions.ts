@@ -1,4 +1,4 @@
-import { shaperOf, topicRef, type KeptSubscription, type Webhooks } from '@hinge/core';
+import { refWith, shaperOf, topicRef, type KeptSubscription, type Webhooks } from '@hinge/core';
 import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Running } from './background';
@@ -40,7 +40,7 @@ export class KeptSubscriptions {
       const ref = topicRef(document, k.topic, environment);
       if (!topic || typeof ref === 'string') return undefined;
       const context = { ...k.context, env: variables ?? {} };
-      return { topic: ref, context, shape: shaperOf(topic)(context) };
+      return { topic: refWith(ref, k.values ?? {}), context, shape: shaperOf(topic)(context) };
     });
   }
 

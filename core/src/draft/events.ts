@@ -49,7 +49,7 @@ type Topic = NonNullable<FlowDocument['topics']>[string];
 function topicOf(c: ContractChannel, broker: string | undefined): Topic {
   const path = `/${c.address.replace(/^\/+/, '')}`;
   const door = {
-    ...(/^\/[^?#{}*\s]*$/.test(path) && { path }),
+    ...(/^\/[^?#*\s]*$/.test(path) && { path }),
     ...(!c.taken && { publish: false }),
     ...(!c.told && { listen: false }),
   };
@@ -58,12 +58,19 @@ function topicOf(c: ContractChannel, broker: string | undefined): Topic {
     ...(c.description && { description: c.description }),
     ...(broker !== undefined && { broker }),
     address: c.address,
+    ...parametersOf(c),
     ...(c.schema && { schema: c.schema as Topic['schema'] }),
     ...(c.cloudEvents && { form: 'cloudevents' as const }),
     ...(c.qos !== undefined && { qos: c.qos }),
     ...(c.retain !== undefined && { retain: c.retain }),
     ...(Object.keys(door).length > 0 && { door }),
   };
+}
+
+/** What is said of parameters; of those that nothing is said of, the address tells enough. */
+function parametersOf({ parameters }: ContractChannel): Pick<Topic, 'parameters'> {
+  const said = Object.entries(parameters ?? {}).filter(([, p]) => Object.keys(p).length > 0);
+  return said.length ? { parameters: Object.fromEntries(said) as Topic['parameters'] } : {};
 }
 
 function unused(wanted: string, names: Set<string>): string {

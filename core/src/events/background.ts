@@ -9,8 +9,12 @@ export const consumersSchema = z
     slug,
     z.strictObject({
       topic: slug.describe('Name under topics'),
-      operation: slug.describe('Operation that each event runs, its data as body; it needs no path of a door'),
-      where: expression.optional().describe('Only events for which this holds; names are body and headers'),
+      operation: slug.describe(
+        'Operation that each event runs, its data as body, parameters of its path by those of the topic; it needs no path of a door',
+      ),
+      where: expression
+        .optional()
+        .describe('Only events for which this holds; names are body, event, parameters and headers'),
       attempts: z.int().min(1).max(20).optional().describe('Tries before an event is laid aside; 8 when absent'),
       dead: slug.optional().describe('Topic that gets the events that no try could use'),
       off: z.boolean().optional(),
@@ -30,6 +34,10 @@ export const pollsSchema = z
       key: expression.optional().describe('What tells one thing from another; its place in the list when absent'),
       version: expression.optional().describe('What changes when a thing does; the whole thing when absent'),
       topic: slug.describe('Topic that gets each thing that is new or changed'),
+      parameters: z
+        .record(z.string(), expression)
+        .optional()
+        .describe('For each parameter of the address of the topic, made of the thing'),
       first: z
         .enum(['quiet', 'all'])
         .optional()

@@ -7,7 +7,7 @@ import { Refusal } from '../problem';
 import { accepted } from '../steps/publish/publish';
 import { runnable } from '../steps/expression';
 import { newEvent } from './hub';
-import { dataChecker, publishTo, refOf } from './publishing';
+import { dataChecker, publishTo, refBy } from './publishing';
 import { holds } from './shape';
 import type { TopicDocument } from './topic';
 
@@ -35,7 +35,7 @@ export function callbackEntries(document: FlowDocument, name: string, topic: Top
     kind: 'publish',
     at: '/0',
     async run(run) {
-      const ref = refOf(document, name, run);
+      const ref = refBy(document, name, run, run.request.path);
       await run.message.body.load();
       const { body } = run.message;
       if (body.isEmpty)

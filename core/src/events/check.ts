@@ -3,7 +3,9 @@ import type { FlowDocument } from '../flow/document';
 import { finding, type Finding } from '../problem';
 import { topicPointer } from './door';
 import { protocolOf, type TopicRef } from './ports';
-import { channelPath, topicRef } from './topic';
+import { withoutParameters } from './family';
+import { checkFamily, checkParameters } from './parameters';
+import { channelPath, topicParameters, topicRef } from './topic';
 
 /** Where subscribers ask a door to call them back; hub-door.ts serves it. */
 const HUB = '/hub';
@@ -40,6 +42,7 @@ export function checkTopics(
           );
         else if (ref.broker && protocolOf(ref.broker.address) === 'nats') checkNats(name, ref, report);
       }
+    checkFamily(name, topic, events, report);
     for (const part of ['where', 'data'] as const) expressionAt(topic.door?.[part], `${pointer}/door/${part}`, report);
     const { callback } = topic.door ?? {};
     for (const part of ['where', 'data'] as const)
@@ -65,14 +68,15 @@ export function checkTopics(
           'Give the topic another path.',
         ),
       );
-    const other = paths.get(path);
+    const shape = path.replace(/\{[^}]*\}/g, '{}');
+    const other = paths.get(shape);
     if (other !== undefined)
       report(
         finding('HNG-305', `the topics ${other} and ${name} both have the path ${path}`, {
           pointer: `${pointer}/door/path`,
         }),
       );
-    else paths.set(path, name);
+    else paths.set(shape, name);
   }
   if (events && !topics.length)
     report(finding('HNG-328', 'a door answers events, and there is no topic', { pointer: '/doors' }));
@@ -81,11 +85,12 @@ export function checkTopics(
 /** What MQTT has and NATS has not. */
 function checkNats(name: string, ref: TopicRef, report: (f: Finding) => void): void {
   const pointer = topicPointer(name);
-  if (/[\s*>]|^\.|\.\.|\.$/.test(ref.address))
+  const address = ref.family?.template ?? ref.address;
+  if (/[\s*>]|^\.|\.\.|\.$/.test(withoutParameters(address)))
     report(
       finding(
         'HNG-334',
-        `"${ref.address}", the address of the topic ${name}, is no subject of NATS`,
+        `"${address}", the address of the topic ${name}, is no subject of NATS`,
         { pointer: `${pointer}/address` },
         'Write words with dots between them, without spaces, * and >.',
       ),
@@ -117,20 +122,27 @@ export function checkBackground(document: FlowDocument, report: (f: Finding) => 
     if (topic !== undefined && !document.topics?.[topic])
       report(finding('HNG-328', `${who} names the topic ${topic}`, { pointer }));
   };
-  const operationAt = (id: string, who: string, pointer: string) => {
+  /** `given`: what the operation gets for the parameters of its path. */
+  const operationAt = (id: string, who: string, pointer: string, given: readonly string[] = []) => {
     const o = document.operations[id];
     if (!o) report(finding('HNG-302', `${who} names the operation ${id}, which does not exist`, { pointer }));
-    const needed = (o?.parameters ?? []).filter((p) => p.required || p.in === 'path').map((p) => p.name);
+    const needed = (o?.parameters ?? [])
+      .filter((p) => (p.in === 'path' ? !given.includes(p.name) : p.required))
+      .map((p) => p.name);
     if (needed.length)
       report(
         finding(
           'HNG-302',
           `${who} cannot give ${id} what it needs: ${needed.join(', ')}`,
           { pointer },
-          'Name an operation that takes the event as its body and needs no parameter.',
+          'Name an operation that takes the event as its body, and needs no other parameter than those of the topic in its path.',
         ),
       );
     return o;
+  };
+  const parametersOf = (topic: string | undefined): string[] => {
+    const t = topic === undefined ? undefined : document.topics?.[topic];
+    return t ? topicParameters(topic!, t) : [];
   };
   for (const [name, c] of Object.entries(document.consumers ?? {})) {
     const pointer = `/consumers/${name}`;
@@ -142,7 +154,18 @@ export function checkBackground(document: FlowDocument, report: (f: Finding) => 
           pointer: `${pointer}/dead`,
         }),
       );
-    operationAt(c.operation, `the consumer ${name}`, `${pointer}/operation`);
+    operationAt(c.operation, `the consumer ${name}`, `${pointer}/operation`, parametersOf(c.topic));
+    const own = parametersOf(c.topic);
+    const more = parametersOf(c.dead).filter((n) => !own.includes(n));
+    if (more.length)
+      report(
+        finding(
+          'HNG-335',
+          `the consumer ${name} lays events aside in ${c.dead!}, and has no value for ${more.join(', ')}`,
+          { pointer: `${pointer}/dead` },
+          'Lay them aside in a topic with the parameters of the one that they come from, or with none.',
+        ),
+      );
     expressionAt(c.where, `${pointer}/where`, report);
   }
   for (const [name, p] of Object.entries(document.polls ?? {})) {
@@ -155,6 +178,15 @@ export function checkBackground(document: FlowDocument, report: (f: Finding) => 
           pointer: `${pointer}/operation`,
         }),
       );
+    checkParameters(
+      parametersOf(p.topic),
+      p.parameters,
+      `the poll ${name}`,
+      (at) => ({ pointer: pointer + at }),
+      report,
+    );
+    for (const [n, source] of Object.entries(p.parameters ?? {}))
+      expressionAt(source, `${pointer}/parameters/${n}`, report);
     for (const part of ['items', 'key', 'version'] as const) expressionAt(p[part], `${pointer}/${part}`, report);
   }
 }

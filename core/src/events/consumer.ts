@@ -67,7 +67,7 @@ export function consumerOf(document: ConsumerDocument, world: ConsumerWorld): (e
 
 class EventNames implements Names {
   readonly isNames = true;
-  readonly names = ['body', 'event', 'headers'];
+  readonly names = ['body', 'event', 'parameters', 'headers'];
 
   constructor(private readonly event: TopicEvent) {}
 
@@ -75,6 +75,7 @@ class EventNames implements Names {
     const { data } = this.event;
     if (name === 'body') return isJson(data.mediaType) ? data.value() : data.text();
     if (name === 'event') return attributesOf(this.event);
+    if (name === 'parameters') return this.event.parameters;
     return name === 'headers' ? eventHeaders(this.event) : undefined;
   }
 }

@@ -14,7 +14,7 @@ import { newEvent } from './hub';
 import { hubEntry, hubLinks } from './hub-door';
 import { BrokerFailure, type Delivery, type Listener, type TopicRef } from './ports';
 import { EventStream, SSE, sse, STREAM, streamOf } from './stream';
-import { dataChecker, publishTo, refOf } from './publishing';
+import { dataChecker, publishTo, refBy } from './publishing';
 import { channelPath, type TopicDocument } from './topic';
 
 /** The way to topics by HTTP: POST publishes, GET streams (Server-Sent Events), waits (long poll), or becomes a WebSocket. */
@@ -84,7 +84,7 @@ function publishing(document: FlowDocument, name: string): CompiledStep {
     kind: 'publish',
     at: '/0',
     async run(run) {
-      const ref = refOf(document, name, run);
+      const ref = refBy(document, name, run, run.request.path);
       await run.message.body.load();
       const { events, alone } = readEvents(run.message, ref);
       if (alone && document.topics?.[name]?.schema && !isJson(run.message.body.mediaType))
@@ -160,7 +160,7 @@ function listening(
     kind: 'listen',
     at: '/0',
     async run(run) {
-      const ref = refOf(document, name, run);
+      const ref = refBy(document, name, run, run.request.path, true);
       const { headers } = run.message;
       const search = new URLSearchParams(run.request.search);
       const after = headers['last-event-id'] ?? search.get('after') ?? undefined;

@@ -17,6 +17,8 @@ export interface TopicEvent {
   readonly dataschema?: string;
   /** Extension attributes. */
   readonly extensions?: Readonly<Record<string, string>>;
+  /** Of the topic that it went through; told by the topic, and never sent with it. */
+  readonly parameters?: Readonly<Record<string, string>>;
   readonly data: Body;
 }
 

@@ -4,7 +4,8 @@ import { fieldGuards } from '../guards/compile';
 import { Body } from '../message/body';
 import { essence } from '../message/headers';
 import { Refusal, type InputFault } from '../problem';
-import { refOf } from './publishing';
+import { parameterNames, pathWith, readAddress } from './family';
+import { refBy } from './publishing';
 import { shapeContext, shaperOf } from './shape';
 import { channelPath, type TopicDocument } from './topic';
 
@@ -26,7 +27,11 @@ const originOf = ({ request }: Run): string =>
 /** Link fields of a topic (WebSub §4, RFC 8288): its hub, and itself. */
 export function hubLinks(door: Door, name: string, topic: TopicDocument): ((run: Run) => string) | undefined {
   if (!door.webhooks) return undefined;
-  return (run) => linksOf(originOf(run) + hubPath(door), originOf(run) + topicPath(door, name, topic));
+  const path = topicPath(door, name, topic);
+  return (run) => {
+    const self = path.includes('{') ? pathWith(path, run.request.path as Record<string, string>) : path;
+    return linksOf(originOf(run) + hubPath(door), originOf(run) + self);
+  };
 }
 
 export const linksOf = (hub: string, self: string): string => `<${hub}>; rel="hub", <${self}>; rel="self"`;
@@ -36,8 +41,8 @@ export function hubEntry(document: FlowDocument, door: Door) {
   const { webhooks } = door;
   if (!webhooks) return undefined;
   const heard = Object.entries(document.topics ?? {}).filter(([, t]) => t.door?.listen !== false);
-  const byPath = new Map(
-    heard.map(([name, t]) => [topicPath(door, name, t), { name, topic: t, shapeFor: shaperOf(t) }]),
+  const find = finderOf(
+    heard.map(([name, t]) => ({ path: topicPath(door, name, t), name, topic: t, shapeFor: shaperOf(t) })),
   );
   // Whoever subscribes listens: the topic's own guards let it in, or do not.
   const guards = fieldGuards(
@@ -64,11 +69,11 @@ export function hubEntry(document: FlowDocument, door: Door) {
       const mode = form.get('hub.mode');
       if (mode !== 'subscribe' && mode !== 'unsubscribe') wrong('hub.mode', 'must be subscribe or unsubscribe');
       const self = form.get('hub.topic') ?? '';
-      const found = URL.canParse(self, originOf(run)) ? byPath.get(new URL(self, originOf(run)).pathname) : undefined;
+      const found = URL.canParse(self, originOf(run)) ? find(new URL(self, originOf(run)).pathname) : undefined;
       if (!found)
         wrong(
           'hub.topic',
-          `must be the address of a topic of this door: ${[...byPath.keys()].join(', ') || 'it has none'}`,
+          `must be the address of a topic of this door: ${heard.map(([n, t]) => topicPath(door, n, t)).join(', ') || 'it has none'}`,
         );
       const callback = form.get('hub.callback') ?? '';
       if (!mayBeCalled(callback, webhooks.callbacks))
@@ -87,7 +92,7 @@ export function hubEntry(document: FlowDocument, door: Door) {
           detail: 'Nobody is called back here.',
           inner: 'this engine has no subscribers',
         });
-      const topic = refOf(document, found.name, run);
+      const topic = refBy(document, found.name, run, found.values, true);
       const most = webhooks.leaseSeconds ?? LEASE_S;
       const context = shapeContext(run);
       const wish = {
@@ -119,6 +124,36 @@ export function hubEntry(document: FlowDocument, door: Door) {
     } as OperationDocument,
     flow: [step],
   };
+}
+
+/** By the path of an address: what stands there without parameters first, then by them, percent-decoded. */
+function finderOf<T extends { readonly path: string }>(
+  all: readonly T[],
+): (path: string) => (T & { readonly values: Readonly<Record<string, string>> }) | undefined {
+  const fixed = new Map(all.map((x) => [x.path, { ...x, values: {} }]));
+  const others = all.flatMap((x) => {
+    const names = parameterNames(x.path);
+    if (!names.length) return [];
+    const family = { template: x.path, names, allowed: {}, given: {}, open: true, separator: '/' as const };
+    return [{ x, family }];
+  });
+  return (path) => {
+    const known = fixed.get(path);
+    if (known) return known;
+    for (const { x, family } of others) {
+      const raw = readAddress(family, path);
+      if (raw) return { ...x, values: Object.fromEntries(Object.entries(raw).map(([n, v]) => [n, decoded(v)])) };
+    }
+    return undefined;
+  };
+}
+
+function decoded(part: string): string {
+  try {
+    return decodeURIComponent(part);
+  } catch {
+    return part;
+  }
 }
 
 /** The same origin, and a path at or below one of those that are allowed. Anything else would let callers reach what only the gateway can. */

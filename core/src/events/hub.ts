@@ -3,6 +3,7 @@ import { RATE_LIMITS, Rates, type TopicRate } from './rates';
 import { Body } from '../message/body';
 import { isJson } from '../message/headers';
 import { writeJson } from '../codec/json';
+import { refAt, valueWords } from './family';
 import { attributesOf, fromStructured, STRUCTURED, toStructured, withAttributes, type TopicEvent } from './event';
 import {
   BrokerFailure,
@@ -26,6 +27,9 @@ export const EVENT_LIMITS = {
   /** Keys of publishing that are remembered, and how long. */
   keys: 10_000,
   keysMs: 600_000,
+  /** Topics of families that nobody listens to, and whose last events are kept all the same. */
+  idle: 1000,
+  tidyMs: 10_000,
 } as const;
 
 interface Hub {
@@ -34,6 +38,8 @@ interface Hub {
   readonly listeners: Set<Line>;
   /** Ends the subscription at the broker. */
   end?: () => void;
+  /** One of a family, when it was last used; there may be as many as callers think of. */
+  used?: number;
   opening?: Promise<void>;
 }
 
@@ -42,6 +48,10 @@ export class TopicHubs implements Topics {
   private readonly hubs = new Map<string, Hub>();
   private readonly keys = new Map<string, { readonly at: number; readonly sent: Promise<Published> }>();
   private readonly rates = new Map<string, Rates>();
+  /** Those of topics within this gateway that are listened to with parameters open, by their template. */
+  private readonly filters = new Map<string, readonly Hub[]>();
+  private tidied = 0;
+  private tidyAt: number = EVENT_LIMITS.idle;
   private listening = 0;
 
   constructor(
@@ -53,10 +63,13 @@ export class TopicHubs implements Topics {
 
   /** How much goes through a topic here, and how many listen. */
   rateOf(topic: TopicRef): TopicRate {
-    const key = keyOf(topic);
+    const key = rateKey(topic);
+    const hubs = topic.family
+      ? [...this.hubs.values()].filter((h) => rateKey(h.ref) === key)
+      : [this.hubs.get(key)].filter((h) => h !== undefined);
     return {
       topic: topic.name,
-      listeners: this.hubs.get(key)?.listeners.size ?? 0,
+      listeners: hubs.reduce((sum, h) => sum + h.listeners.size, 0),
       rows: this.rates.get(key)?.rows() ?? [],
     };
   }
@@ -71,6 +84,7 @@ export class TopicHubs implements Topics {
   }
 
   publish(topic: TopicRef, event: TopicEvent, options: PublishOptions = {}): Promise<Published> {
+    if (topic.family?.open) return Promise.reject(new BrokerFailure('some of its parameters have no value'));
     if (options.once === undefined) return this.send(topic, event);
     const key = `${keyOf(topic)} ${options.once}`;
     const now = this.now();
@@ -88,7 +102,7 @@ export class TopicHubs implements Topics {
   }
 
   private async send(topic: TopicRef, event: TopicEvent): Promise<Published> {
-    const rates = this.ratesOf(keyOf(topic));
+    const rates = this.ratesOf(rateKey(topic));
     if (topic.broker) {
       try {
         if (!this.brokers) throw new BrokerFailure('this gateway speaks to no brokers');
@@ -99,7 +113,7 @@ export class TopicHubs implements Topics {
         rates.add('failed');
         throw error;
       }
-    } else this.take(this.hub(topic), event);
+    } else this.inside(topic, topic.family ? { ...event, parameters: topic.family.given } : event);
     rates.add('published');
     return { id: event.id };
   }
@@ -114,11 +128,12 @@ export class TopicHubs implements Topics {
       this.listening--;
       throw error;
     }
-    const rates = this.ratesOf(keyOf(topic));
+    const rates = this.ratesOf(rateKey(topic));
     const line: Line = new Line(
       () => {
         this.listening--;
         hub.listeners.delete(line);
+        if (hub.used !== undefined) hub.used = this.now();
       },
       () => rates.add('heard'),
     );
@@ -136,7 +151,9 @@ export class TopicHubs implements Topics {
   async consume(topic: TopicRef, group: string, take: (e: TopicEvent) => Promise<void>): Promise<StopTaking> {
     if (topic.broker) {
       if (!this.brokers) throw new BrokerFailure('this gateway speaks to no brokers');
-      return this.brokers.consume(topic.broker, topic.address, group, (m) => take(eventFrom(topic, m)));
+      return this.brokers.consume(topic.broker, topic.address, group, (m) =>
+        take(eventFrom(refAt(topic, m.address), m)),
+      );
     }
     const listener = await this.listen(topic, {});
     const work = (async () => {
@@ -168,8 +185,51 @@ export class TopicHubs implements Topics {
   private hub(ref: TopicRef): Hub {
     const key = keyOf(ref);
     let hub = this.hubs.get(key);
-    if (!hub) this.hubs.set(key, (hub = { ref, kept: [], listeners: new Set() }));
+    if (hub) {
+      if (hub.used !== undefined) hub.used = this.now();
+      return hub;
+    }
+    const { family } = ref;
+    if (family) this.tidy();
+    hub = { ref, kept: [], listeners: new Set(), ...(family && { used: this.now() }) };
+    this.hubs.set(key, hub);
+    if (family?.open && !ref.broker) this.filters.set(family.template, [...this.filtersOf(family.template), hub]);
     return hub;
+  }
+
+  /** Topics of families are forgotten once nobody listens and nothing of them is kept any longer; the oldest also where they are many. */
+  private tidy(): void {
+    const now = this.now();
+    if (this.hubs.size < this.tidyAt && now - this.tidied < EVENT_LIMITS.tidyMs) return;
+    this.tidied = now;
+    const idle = [...this.hubs]
+      .filter(([, h]) => h.used !== undefined && !h.listeners.size)
+      .sort(([, a], [, b]) => a.used! - b.used!);
+    const many = idle.length - EVENT_LIMITS.idle;
+    idle.forEach(([key, h], n) => {
+      if (n >= many && now - h.used! <= h.ref.keepMs) return;
+      this.hubs.delete(key);
+      const { template } = h.ref.family!;
+      this.filters.set(
+        template,
+        this.filtersOf(template).filter((f) => f !== h),
+      );
+      h.end?.();
+    });
+    this.tidyAt = this.hubs.size + EVENT_LIMITS.idle / 2;
+  }
+
+  private filtersOf(template: string): readonly Hub[] {
+    return this.filters.get(template) ?? [];
+  }
+
+  /** Events of a topic without a broker. */
+  private inside(topic: TopicRef, event: TopicEvent): void {
+    this.take(this.hub(topic), event);
+    const { family } = topic;
+    if (!family) return;
+    for (const f of this.filtersOf(family.template))
+      if (Object.entries(f.ref.family!.given).every(([n, v]) => family.given[n] === v)) this.take(f, event);
   }
 
   /** The subscription begins with the first listener and stays, so that one who comes back finds what was kept. */
@@ -178,7 +238,7 @@ export class TopicHubs implements Topics {
     if (!broker) return Promise.resolve();
     if (!this.brokers) return Promise.reject(new BrokerFailure('this gateway speaks to no brokers'));
     hub.opening ??= this.brokers
-      .subscribe(broker, address, (m) => this.take(hub, eventFrom(hub.ref, m)))
+      .subscribe(broker, address, (m) => this.take(hub, eventFrom(refAt(hub.ref, m.address), m)))
       .then((end) => {
         hub.end = end;
       })
@@ -205,6 +265,9 @@ export class TopicHubs implements Topics {
 }
 
 const keyOf = (t: TopicRef): string => `${t.broker ? t.broker.address : 'inside'} ${t.address}`;
+/** Topics of one family are counted together. */
+const rateKey = (t: TopicRef): string =>
+  t.family ? `${t.broker ? t.broker.address : 'inside'} ${t.family.template}` : keyOf(t);
 
 class Line implements Listener {
   private readonly waiting: Delivery[] = [];
@@ -290,6 +353,11 @@ export function payloadOf(topic: TopicRef, event: TopicEvent): BrokerMessage {
 
 /** What a broker sent, as an event. What is no event by its own words is data, with attributes of our making. */
 export function eventFrom(topic: TopicRef, m: BrokerMessage): TopicEvent {
+  const event = readEvent(topic, m);
+  return topic.family ? { ...event, parameters: topic.family.given } : event;
+}
+
+function readEvent(topic: TopicRef, m: BrokerMessage): TopicEvent {
   const mediaType = m.mediaType ?? topic.mediaType;
   try {
     if (m.properties?.specversion) return withAttributes(m.properties, Body.ofBytes(m.payload, mediaType));
@@ -301,11 +369,12 @@ export function eventFrom(topic: TopicRef, m: BrokerMessage): TopicEvent {
   return newEvent(topic, Body.ofBytes(m.payload, mediaType));
 }
 
-/** An event that says nothing of itself but its data. */
-export const newEvent = (topic: Pick<TopicRef, 'name' | 'source'>, data: Body): TopicEvent => ({
+/** An event that says nothing of itself but its data; what it is about are the values of its topic's parameters. */
+export const newEvent = (topic: Pick<TopicRef, 'name' | 'source' | 'family'>, data: Body): TopicEvent => ({
   id: crypto.randomUUID(),
   source: topic.source,
   type: topic.name,
+  ...(topic.family && { subject: valueWords(topic.family) }),
   time: isoNow(),
   data,
 });

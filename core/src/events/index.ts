@@ -26,7 +26,8 @@ export {
   type TopicRef,
   type Topics,
 } from './ports';
-export { channelPath, topicRef, type BrokerDocument, type TopicDocument } from './topic';
+export { addressOf, parameterNames, pathWith, readAddress, refWith, valueFault, type TopicFamily } from './family';
+export { channelPath, topicParameters, topicRef, type BrokerDocument, type TopicDocument } from './topic';
 export { Webhooks } from './webhooks';
 export {
   WEBHOOK_LIMITS,
@@ -40,4 +41,4 @@ export { shaperOf, type ShapeContext } from './shape';
 export { BACKGROUND_LIMITS, type ConsumerDocument, type PollDocument } from './background';
 export { consumerOf, eventHeaders, type ConsumerWorld, type Handled } from './consumer';
 export { changeEvent, pollerOf, type PollChange, type Seen } from './poll';
-export { publishTo, refOf } from './publishing';
+export { publishTo, readValues, refOf } from './publishing';

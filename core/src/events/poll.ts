@@ -14,6 +14,8 @@ export interface PollChange {
   readonly version: string;
   readonly kind: 'new' | 'changed';
   readonly value: unknown;
+  /** For the parameters of the topic. */
+  readonly given: Readonly<Record<string, unknown>>;
 }
 
 /** Compares what a poll found with what it had seen. The first look only remembers, unless the document says otherwise. */
@@ -22,6 +24,7 @@ export function pollerOf(
 ): (body: unknown, seen: Seen | undefined) => Promise<{ changes: PollChange[]; seen: Seen }> {
   const made = (source: string | undefined) => (source === undefined ? undefined : runnable(source));
   const [items, key, version] = [made(document.items), made(document.key), made(document.version)];
+  const given = Object.entries(document.parameters ?? {}).map(([n, source]) => [n, runnable(source)] as const);
   return async (body, before) => {
     const found: unknown = items ? await items.evaluate(new BodyNames(body)) : body;
     const list = Array.isArray(found) ? (found as unknown[]) : found === undefined || found === null ? [] : [found];
@@ -36,7 +39,9 @@ export function pollerOf(
       const had = before?.get(own);
       seen.set(own, short);
       if (had === short || (!before && document.first !== 'all')) continue;
-      changes.push({ key: own, version: short, kind: had === undefined ? 'new' : 'changed', value });
+      const values: Record<string, unknown> = {};
+      for (const [name, e] of given) values[name] = await e.evaluate(names);
+      changes.push({ key: own, version: short, kind: had === undefined ? 'new' : 'changed', value, given: values });
     }
     return { changes, seen };
   };

@@ -1,3 +1,5 @@
+import type { TopicFamily } from './family';
+
 /** What topics ask of a broker: one small port, one adapter for each protocol. Times in milliseconds. */
 
 export interface BrokerRef {
@@ -27,6 +29,8 @@ export interface BrokerMessage {
   readonly mediaType?: string;
   /** User properties of MQTT 5, attributes of a CloudEvent in the header of NATS; there are none in MQTT 3.1.1. */
   readonly properties?: Readonly<Record<string, string>>;
+  /** Where it came by; who subscribes by a filter wants to know. */
+  readonly address?: string;
 }
 
 export interface BrokerPublish extends BrokerMessage {
@@ -42,7 +46,7 @@ export type StopTaking = (forget: boolean) => Promise<void>;
 export interface Brokers {
   /** Resolves when the broker has confirmed (QoS 1) or the bytes are on their way (QoS 0). Rejects with BrokerFailure. */
   publish(broker: BrokerRef, message: BrokerPublish): Promise<void>;
-  /** Resolves once the broker has taken the subscription; it outlives broken connections until it is ended. */
+  /** `address` may be a filter. Resolves once the broker has taken the subscription; it outlives broken connections until it is ended. */
   subscribe(broker: BrokerRef, address: string, take: (m: BrokerMessage) => void): Promise<() => void>;
   /**
    * One of a group of takers: each message goes to one of them, one after the other, and is confirmed to the broker when `take` resolves. What
@@ -68,7 +72,10 @@ export interface TopicRef {
   readonly name: string;
   /** Undefined: within this gateway. */
   readonly broker?: BrokerRef;
+  /** At the broker; a filter where parameters of the family are open. */
   readonly address: string;
+  /** Of a topic with parameters. */
+  readonly family?: TopicFamily;
   readonly form: 'plain' | 'cloudevents';
   readonly qos: 0 | 1;
   readonly retain: boolean;

@@ -46,7 +46,7 @@ export const holds = (v: unknown): boolean => (Array.isArray(v) ? v.length > 0 :
 /** What filters and maps of a channel see: the event, and who listens. */
 class EventScope implements Names {
   readonly isNames = true;
-  readonly names = ['body', 'event', 'app', 'plan', 'query', 'headers', 'env'];
+  readonly names = ['body', 'event', 'parameters', 'app', 'plan', 'query', 'headers', 'env'];
 
   constructor(
     private readonly context: ShapeContext,
@@ -59,6 +59,8 @@ class EventScope implements Names {
         return isJson(this.event.data.mediaType) ? this.event.data.value() : this.event.data.text();
       case 'event':
         return attributesOf(this.event);
+      case 'parameters':
+        return this.event.parameters;
       case 'app':
         return this.context.identity?.app;
       case 'plan':

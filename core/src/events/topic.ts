@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import type { FlowDocument } from '../flow/document';
+import { addressOf, parameterNames, type TopicFamily } from './family';
 import { protocolOf, type TopicRef } from './ports';
 
 const name = z.string().min(1).max(200);
@@ -25,7 +26,18 @@ export const topicBase = {
   address: name
     .regex(/^[^#+\0]+$/, 'must be one topic, without wildcards')
     .optional()
-    .describe('Name of the topic at the broker; its name here when absent'),
+    .describe('Name of the topic at the broker; its name here when absent. {name} stands for a part of it'),
+  parameters: z
+    .record(
+      z.string().regex(/^[A-Za-z0-9_-]{1,100}$/, 'may hold letters, digits, _ and -'),
+      z.strictObject({
+        description: z.string().optional(),
+        values: z.array(name).min(1).max(1000).optional().describe('Those it may have; any text when absent'),
+        example: z.string().optional(),
+      }),
+    )
+    .optional()
+    .describe('More about the parameters of the address'),
   schema: z.looseObject({}).optional().describe('JSON Schema 2020-12 of the data of an event'),
   form: z
     .enum(['plain', 'cloudevents'])
@@ -46,8 +58,8 @@ export const topicBase = {
 export const callbackBase = {
   path: z
     .string()
-    .regex(/^\/[^?#{}*]*$/, 'must start with /')
-    .describe('Below the door: where others call back'),
+    .regex(/^\/[^?#*]*$/, 'must start with /')
+    .describe('Below the door: where others call back; it has the parameters of the address'),
   where: expression.optional().describe('Only what this holds for is an event; names as in a flow'),
   data: expression.optional().describe('The data of the event, made of body, headers and query; the body when absent'),
   once: z
@@ -68,13 +80,17 @@ export const callbackBase = {
 export const channelBase = {
   path: z
     .string()
-    .regex(/^\/[^?#{}*]*$/, 'must start with /')
+    .regex(/^\/[^?#*]*$/, 'must start with /')
     .optional()
-    .describe('Below the door; / and the name when absent'),
+    .describe(
+      'Below the door, with the parameters of the address; / and the name, then / and each of them when absent',
+    ),
   publish: z.boolean().optional().describe('false: nothing is published by this path'),
   listen: z.boolean().optional().describe('false: nobody listens by this path'),
-  where: expression.optional().describe('Only events for which this holds; names are body, event, app, plan, query'),
-  data: expression.optional().describe('What a listener gets, made of body, event, app, plan, query'),
+  where: expression
+    .optional()
+    .describe('Only events for which this holds; names are body, event, parameters, app, plan, query'),
+  data: expression.optional().describe('What a listener gets, made of body, event, parameters, app, plan, query'),
 };
 
 export const webhooksSchema = z
@@ -102,7 +118,7 @@ const VERSIONS = { '3.1.1': 4, '5': 5 } as const;
 /** A document does not change: what was found in it once is the same for every event. By document, environment and topic. */
 const known = new WeakMap<FlowDocument, Map<string | undefined, Map<string, TopicRef | string>>>();
 
-/** A topic as it stands in an environment; a text says why there is none. The same object whenever it is asked for. */
+/** A topic as it stands in an environment, its parameters open; a text says why there is none. The same object whenever it is asked for. */
 export function topicRef(document: FlowDocument, topic: string, environment: string | undefined): TopicRef | string {
   let all = known.get(document);
   if (!all) known.set(document, (all = new Map()));
@@ -121,6 +137,18 @@ function readTopic(document: FlowDocument, topic: string, environment: string | 
   const address = (environment !== undefined ? broker?.addresses?.[environment] : undefined) ?? broker?.address;
   if (broker && !address)
     return `the broker ${t.broker!} has no address${environment === undefined ? '' : ` in ${environment}`}`;
+  const template = t.address ?? topic;
+  const names = parameterNames(template);
+  const family: TopicFamily | undefined = names.length
+    ? {
+        template,
+        names,
+        allowed: Object.fromEntries(names.map((n) => [n, t.parameters?.[n]?.values])),
+        given: {},
+        open: true,
+        separator: address !== undefined && protocolOf(address) === 'nats' ? '.' : '/',
+      }
+    : undefined;
   return {
     name: topic,
     ...(broker && {
@@ -130,7 +158,8 @@ function readTopic(document: FlowDocument, topic: string, environment: string | 
         ...(protocolOf(address!) !== 'nats' && { version: VERSIONS[broker.version ?? '5'] }),
       },
     }),
-    address: t.address ?? topic,
+    address: family ? addressOf(family, {}) : template,
+    ...(family && { family }),
     form: t.form ?? 'plain',
     qos: t.qos ?? 1,
     retain: t.retain ?? false,
@@ -141,4 +170,9 @@ function readTopic(document: FlowDocument, topic: string, environment: string | 
   };
 }
 
-export const channelPath = (name: string, t: TopicDocument): string => t.door?.path ?? `/${name}`;
+/** Names of the parameters of a topic. */
+export const topicParameters = (name: string, t: TopicDocument): string[] => parameterNames(t.address ?? name);
+
+export const channelPath = (name: string, t: TopicDocument): string =>
+  t.door?.path ??
+  `/${[name, ...(t.address === undefined ? [] : parameterNames(t.address).map((p) => `{${p}}`))].join('/')}`;

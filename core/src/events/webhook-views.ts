@@ -29,6 +29,8 @@ export interface WebhookDelivery {
   readonly id: string;
   readonly api?: string;
   readonly topic: string;
+  /** Of the parameters of the topic, in their order, parted by "/". */
+  readonly values?: string;
   readonly callback: string;
   /** Id of the event, and how its data begins. */
   readonly event: string;
@@ -41,6 +43,8 @@ export interface WebhookDelivery {
 export interface WebhookSubscription {
   readonly api?: string;
   readonly topic: string;
+  /** Of the parameters that were given; empty where all are open. */
+  readonly values?: string;
   readonly callback: string;
   /** Name of the app that asked for it. */
   readonly app?: string;
@@ -54,6 +58,8 @@ export interface WebhookSubscription {
 /** A subscription as it outlives the process: what it was asked for, without what is made of the document. */
 export type KeptSubscription = Omit<SubscriptionWish, 'topic' | 'shape' | 'leaseSeconds'> & {
   readonly topic: string;
+  /** Given to the parameters of the topic. */
+  readonly values?: Readonly<Record<string, string>>;
   /** Milliseconds since 1970. */
   readonly since: number;
   readonly until: number;

@@ -2,6 +2,7 @@ import { isoNow } from '../iso';
 import { readJson, writeJson } from '../codec/json';
 import type { Backends, BackendReply } from '../flow/ports';
 import { Body } from '../message/body';
+import { refWith, valueWords } from './family';
 import { fromStructured, STRUCTURED, toStructured, type TopicEvent } from './event';
 import { linksOf } from './hub-door';
 import {
@@ -13,7 +14,7 @@ import {
   type WebhookSubscription,
 } from './webhook-views';
 import { waitAfter } from './wait';
-import type { Delivery, Listener, StopTaking, Subscribers, SubscriptionWish, Topics } from './ports';
+import type { Delivery, Listener, StopTaking, Subscribers, SubscriptionWish, TopicRef, Topics } from './ports';
 
 interface Kept {
   view: { -readonly [K in keyof WebhookDelivery]: WebhookDelivery[K] } & { attempts: Attempt[] };
@@ -76,7 +77,7 @@ export class Webhooks implements Subscribers {
   get subscribed(): readonly WebhookSubscription[] {
     return [...this.subscriptions.values()].map(({ wish, since, until }) => ({
       ...(wish.api !== undefined && { api: wish.api }),
-      topic: wish.topic.name,
+      ...shownTopic(wish.topic),
       callback: wish.callback,
       ...(wish.context.identity?.app && { app: wish.context.identity.app.name }),
       signed: wish.secret !== undefined,
@@ -150,7 +151,15 @@ export class Webhooks implements Subscribers {
             event: writeJson(toStructured(event)),
             attempts: view.attempts,
           }));
-        return { ...rest, topic: topic.name, since, until, ...(dead.length > 0 && { dead }) };
+        const values = topic.family?.given;
+        return {
+          ...rest,
+          topic: topic.name,
+          ...(values && { values }),
+          since,
+          until,
+          ...(dead.length > 0 && { dead }),
+        };
       }),
     );
   }
@@ -273,7 +282,7 @@ export class Webhooks implements Subscribers {
       view: {
         id,
         ...(api !== undefined && { api }),
-        topic: topic.name,
+        ...shownTopic(event.parameters && topic.family ? refWith(topic, event.parameters) : topic),
         callback,
         event: event.id,
         data: event.data.text().slice(0, SHOWN_CHARACTERS),
@@ -385,6 +394,12 @@ export class Webhooks implements Subscribers {
 const LONGEST_TIMER_MS = 2 ** 31 - 1;
 /** Of the data of a delivery that is looked at. */
 const SHOWN_CHARACTERS = 2000;
+
+/** A topic with parameters is told with its values. */
+const shownTopic = ({ name, family }: TopicRef): { topic: string; values?: string } => ({
+  topic: name,
+  ...(family && { values: valueWords(family) }),
+});
 
 const keyOf = ({ topic, callback }: Pick<SubscriptionWish, 'topic' | 'callback'>): string =>
   `${topic.broker?.address ?? 'inside'} ${topic.address} ${callback}`;

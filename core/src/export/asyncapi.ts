@@ -1,4 +1,5 @@
 import { BATCH, STRUCTURED } from '../events/event';
+import { parameterNames } from '../events/family';
 import { channelPath, type TopicDocument } from '../events/topic';
 import { HingeError } from '../problem';
 import type { FlowDocument } from '../flow/document';
@@ -25,6 +26,7 @@ export function exportAsyncApi(document: FlowDocument, options: { server?: strin
         address: `${door.path.replace(/\/$/, '')}${channelPath(name, topic)}`,
         title: topic.title ?? name,
         ...(topic.description && { description: topic.description }),
+        ...parametersOf(name, topic),
         messages: { event: { $ref: `#/components/messages/${name}` } },
       };
       const operation = (action: 'send' | 'receive', method: 'GET' | 'POST', summary: string) => ({
@@ -61,6 +63,20 @@ export function exportAsyncApi(document: FlowDocument, options: { server?: strin
       schemas: Object.fromEntries(Object.entries(document.types ?? {}).map(([n, s]) => [n, outward(s)])),
     },
   };
+}
+
+/** "Parameter Object" of 3.0. */
+function parametersOf(name: string, topic: TopicDocument): Record<string, unknown> {
+  const names = parameterNames(channelPath(name, topic));
+  if (!names.length) return {};
+  const said = names.map((n) => {
+    const { description, values, example } = topic.parameters?.[n] ?? {};
+    return [
+      n,
+      { ...(description && { description }), ...(values && { enum: values }), ...(example && { examples: [example] }) },
+    ] as const;
+  });
+  return { parameters: Object.fromEntries(said) };
 }
 
 function messageOf(name: string, topic: TopicDocument): Record<string, unknown> {

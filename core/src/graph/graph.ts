@@ -10,6 +10,7 @@ import {
   type GraphQLInputType,
   type GraphQLResolveInfo,
 } from 'graphql';
+import { topicParameters, type TopicDocument } from '../events/topic';
 import { isDescribed } from '../export/openapi';
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import { schemaOf } from '../contract/graphql';
@@ -130,11 +131,20 @@ export function graphOf(document: FlowDocument): Graph {
   for (const [name, topic, t] of named(heard, camel)) {
     // Events that are mapped for who listens have the form of the map, and no schema tells it.
     const schema = t.door?.data === undefined ? (t.schema as JsonSchema | undefined) : undefined;
+    const parameters = named(
+      topicParameters(topic, t).map((p) => [p, p] as const),
+      (p) => (p === 'after' ? 'afterValue' : camel(p)),
+    ).map(([arg, p]) => [arg, p] as const);
     subscriptions[name] = {
       type: maker.output(schema ?? {}, `${pascal(topic)}Event`),
       description: [t.title, t.description].filter(Boolean).join('\n\n') || undefined,
-      args: { after: { type: GraphQLString, description: 'Id of the last event that was had' } },
-      extensions: { topic, property: name },
+      args: {
+        ...Object.fromEntries(
+          parameters.map(([arg, p]) => [arg, { type: GraphQLString, description: parameterWords(t, p) }]),
+        ),
+        after: { type: GraphQLString, description: 'Id of the last event that was had' },
+      },
+      extensions: { topic, property: name, parameters },
       resolve: (source) => (source as Record<string, unknown>)[name],
     };
   }
@@ -155,6 +165,15 @@ export function graphOf(document: FlowDocument): Graph {
     );
   return { schema, findings };
 }
+
+const parameterWords = (t: TopicDocument, p: string): string =>
+  [
+    t.parameters?.[p]?.description,
+    t.parameters?.[p]?.values && `one of ${t.parameters[p].values.join(', ')}`,
+    'any when absent',
+  ]
+    .filter(Boolean)
+    .join('; ');
 
 /** The schema of the backend that answers. */
 function backendGraph(document: FlowDocument, name: string): Graph {

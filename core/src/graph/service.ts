@@ -1,6 +1,6 @@
 import { GraphQLError, getArgumentValues, getVariableValues, Kind, type FieldNode } from 'graphql';
 import { writeJson } from '../codec/json';
-import { refOf } from '../events/publishing';
+import { refBy } from '../events/publishing';
 import { shapeContext, shaperOf } from '../events/shape';
 import { BrokerFailure, type Delivery, type Listener } from '../events/ports';
 import type { FlowDocument, OperationDocument } from '../flow/document';
@@ -101,7 +101,11 @@ export class GraphService {
     const given = getVariableValues(this.schema, read.operation.variableDefinitions ?? [], request.variables ?? {});
     if (given.errors) throw new Refusal('HNG-403', { detail: given.errors[0]!.message });
     const args = getArgumentValues(field, node, given.coerced);
-    const ref = refOf(this.document, topic, run);
+    const values = (field.extensions.parameters as readonly (readonly [string, string])[]).map(([arg, p]) => [
+      p,
+      args[arg],
+    ]);
+    const ref = refBy(this.document, topic, run, Object.fromEntries(values), true);
     const { topics } = run.ports;
     const none = (inner: string, cause?: unknown) =>
       new Refusal('HNG-510', {

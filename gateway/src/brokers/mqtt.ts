@@ -68,8 +68,11 @@ export class MqttBrokers implements Brokers {
   }
 
   async subscribe(broker: BrokerRef, address: string, take: (m: BrokerMessage) => void): Promise<() => void> {
-    const client = await this.connected(broker);
-    const { takers } = this.connection(broker);
+    // A filter has a connection of its own: where two subscriptions of one connection overlap, a broker may send the same twice (MQTT 3.1.1 §3.3.5).
+    const lane = isFilter(address) ? address : undefined;
+    const connection = this.connection(broker, lane);
+    const client = await connection.client;
+    const { takers } = connection;
     const own = takers.get(address);
     if (own) own.add(take);
     else {
@@ -80,6 +83,7 @@ export class MqttBrokers implements Brokers {
         if (refused) throw new Error(`the broker refused the subscription to ${address}`);
       } catch (error) {
         takers.delete(address);
+        if (lane !== undefined) this.endLane(broker, lane);
         throw new BrokerFailure((error as Error).message, { cause: error });
       }
     }
@@ -88,7 +92,8 @@ export class MqttBrokers implements Brokers {
       all?.delete(take);
       if (all?.size) return;
       takers.delete(address);
-      if (client.connected) client.unsubscribe(address);
+      if (lane !== undefined) this.endLane(broker, lane);
+      else if (client.connected) client.unsubscribe(address);
     };
   }
 
@@ -162,17 +167,22 @@ export class MqttBrokers implements Brokers {
     await Promise.all(all.map((c) => c.client.then((client) => client.endAsync(true)).catch(() => undefined)));
   }
 
-  private connected(broker: BrokerRef): Promise<MqttClient> {
-    return this.connection(broker).client;
+  private endLane(broker: BrokerRef, lane: string): void {
+    const key = keyOf(broker, lane);
+    const connection = this.connections.get(key);
+    if (!connection || connection.takers.size) return;
+    this.connections.delete(key);
+    connection.client.then((c) => c.endAsync(true)).catch(() => undefined);
   }
 
-  private connection(broker: BrokerRef): Connection {
-    const at = this.byRef.get(broker);
+  /** `lane`: the filter that the connection is for alone. */
+  private connection(broker: BrokerRef, lane?: string): Connection {
+    const at = lane === undefined ? this.byRef.get(broker) : undefined;
     if (at && !at.gone) return at;
-    const key = `${broker.address} ${broker.version}`;
+    const key = keyOf(broker, lane);
     const known = this.connections.get(key);
     if (known) {
-      this.byRef.set(broker, known);
+      if (lane === undefined) this.byRef.set(broker, known);
       return known;
     }
     const takers: Connection['takers'] = new Map();
@@ -213,7 +223,7 @@ export class MqttBrokers implements Brokers {
         c.once('end', () => clearInterval(watch));
         c.on('message', (topic, payload, packet) => {
           const m = messageOf(packet, payload);
-          for (const take of takers.get(topic) ?? []) take(m);
+          for (const take of takers.get(lane ?? topic) ?? []) take(m);
         });
         made.open = c;
         return c;
@@ -229,6 +239,10 @@ export class MqttBrokers implements Brokers {
     return made;
   }
 }
+
+const isFilter = (address: string): boolean => /(^|\/)[+#](\/|$)/.test(address);
+const keyOf = (broker: BrokerRef, lane: string | undefined): string =>
+  `${broker.address} ${broker.version}${lane === undefined ? '' : ` ${lane}`}`;
 
 /** What is published in one turn of the process leaves by one call into the system. */
 function together(client: MqttClient, connection: Connection): void {
@@ -258,6 +272,7 @@ function messageOf(packet: IPublishPacket, payload: Uint8Array = packet.payload 
   const properties = packet.properties?.userProperties;
   return {
     payload,
+    address: packet.topic,
     mediaType: packet.properties?.contentType,
     ...(properties && { properties: single(properties) }),
   };

@@ -44,7 +44,7 @@ export function freshStep(kind: Kind, world: FoldWorld): StepDocument {
     case 'check':
       return { kind, against: 'request' };
     case 'publish':
-      return { kind, topic: world.topics[0] ?? 'events' };
+      return { kind, topic: Object.keys(world.topics)[0] ?? 'events' };
     case 'reply':
       return { kind, example: 'auto' };
   }

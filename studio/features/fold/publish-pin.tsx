@@ -1,5 +1,6 @@
 'use client';
 import type { ShownStep, StepDocument, TypeRow } from '@hinge/core';
+import { GivenRows } from '../topics/parameters';
 import { ChoiceRow, ExpressionRow } from './fields';
 
 type Publish = Extract<StepDocument, { kind: 'publish' }>;
@@ -8,7 +9,8 @@ interface Props {
   readonly step: Publish;
   readonly rows: readonly TypeRow[];
   readonly seen: ShownStep | undefined;
-  readonly topics: readonly string[];
+  /** With the names of their parameters. */
+  readonly topics: Readonly<Record<string, readonly string[]>>;
   readonly readOnly?: boolean;
   readonly onChange: (s: StepDocument) => void;
 }
@@ -64,12 +66,22 @@ export function PublishPin({ step, rows, seen, topics, readOnly, onChange }: Pro
       <ChoiceRow
         label="Topic"
         value={step.topic}
-        options={[...new Set([...topics, step.topic])].map((t): [string, string] => [
+        options={[...new Set([...Object.keys(topics), step.topic])].map((t): [string, string] => [
           t,
-          topics.includes(t) ? t : `${t}, which does not exist`,
+          t in topics ? t : `${t}, which does not exist`,
         ])}
         readOnly={readOnly}
         onChange={(topic) => onChange({ ...step, topic })}
+      />
+      <GivenRows
+        names={topics[step.topic] ?? []}
+        given={step.parameters}
+        rows={rows}
+        readOnly={readOnly}
+        onChange={(parameters) => {
+          const { parameters: _gone, ...rest } = step;
+          onChange(parameters ? { ...rest, parameters } : rest);
+        }}
       />
       {PARTS.map(([part, label]) => (
         <ExpressionRow

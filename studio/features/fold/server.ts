@@ -24,5 +24,5 @@ export async function foldWorld(slug: string): Promise<FoldWorld> {
     const draft = await getDraft(api.slug);
     apis[api.slug] = Object.keys(draft?.document.operations ?? {});
   }
-  return { guards: await workspaceGuards(), backends, inner: [], apis, types: [], topics: [], table: {} };
+  return { guards: await workspaceGuards(), backends, inner: [], apis, types: [], topics: {}, table: {} };
 }

@@ -1,4 +1,4 @@
-import type { GuardDocument, FlowDocument, TypeTable } from '@hinge/core';
+import { topicParameters, type GuardDocument, type FlowDocument, type TypeTable } from '@hinge/core';
 
 /** What a flow can call: backends with their operations, operations of this API, and those of others. */
 export interface FoldWorld {
@@ -8,7 +8,8 @@ export interface FoldWorld {
   readonly inner: readonly string[];
   readonly apis: Readonly<Record<string, readonly string[]>>;
   readonly types: readonly string[];
-  readonly topics: readonly string[];
+  /** Names of their parameters by the names of topics. */
+  readonly topics: Readonly<Record<string, readonly string[]>>;
   /** The types themselves. */
   readonly table: TypeTable;
 }
@@ -22,14 +23,16 @@ export interface CallableOperation {
   readonly safe: boolean;
 }
 
-export const NO_WORLD: FoldWorld = { guards: [], backends: {}, inner: [], apis: {}, types: [], topics: [], table: {} };
+export const NO_WORLD: FoldWorld = { guards: [], backends: {}, inner: [], apis: {}, types: [], topics: {}, table: {} };
 
 export function worldWith(world: FoldWorld, document: FlowDocument): FoldWorld {
   return {
     ...world,
     inner: Object.keys(document.operations),
     types: Object.keys(document.types ?? {}),
-    topics: Object.keys(document.topics ?? {}),
+    topics: Object.fromEntries(
+      Object.entries(document.topics ?? {}).map(([name, t]) => [name, topicParameters(name, t)]),
+    ),
     table: document.types ?? {},
   };
 }

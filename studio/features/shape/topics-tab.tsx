@@ -1,12 +1,21 @@
 'use client';
 import TextField from '@mui/material/TextField';
-import { channelPath, protocolOf, sampleOf, writeJson, type FlowDocument, type JsonSchema } from '@hinge/core';
+import {
+  channelPath,
+  protocolOf,
+  topicParameters,
+  sampleOf,
+  writeJson,
+  type FlowDocument,
+  type JsonSchema,
+} from '@hinge/core';
 import { useState } from 'react';
 import { ChoiceRow, NumberRow, TextRow } from '../fold/fields';
 import { ExpressionRow } from '../fold/fields';
 import { Background } from '../topics/background';
 import { Happening } from '../topics/happening';
 import { Live } from '../topics/live';
+import { ParameterRows } from '../topics/parameters';
 
 type Topics = NonNullable<FlowDocument['topics']>;
 type Topic = Topics[string];
@@ -48,6 +57,7 @@ export function TopicsTab({ slug, document: d, environments, address, readOnly, 
     setWanted(fresh);
     setFresh('');
   };
+  const parameters = topic ? topicParameters(chosen!, topic) : [];
   const door = d.doors.find((x) => x.answers === 'events');
   return (
     <div className="topics">
@@ -128,7 +138,7 @@ export function TopicsTab({ slug, document: d, environments, address, readOnly, 
               onChange={(b) => set({ broker: b || undefined })}
             />
             <TextRow
-              label="Name at the broker"
+              label="Name at the broker; {name} is a parameter"
               mono
               value={topic.address}
               placeholder={chosen}
@@ -164,9 +174,9 @@ export function TopicsTab({ slug, document: d, environments, address, readOnly, 
               label="Path below the door"
               mono
               value={topic.door?.path}
-              placeholder={`/${chosen}`}
+              placeholder={channelPath(chosen, { ...topic, door: undefined })}
               readOnly={readOnly}
-              accept={(t) => t === '' || /^\/[^?#{}*]*$/.test(t)}
+              accept={(t) => t === '' || /^\/[^?#*]*$/.test(t)}
               onChange={(path) => setDoor({ path })}
             />
             <ChoiceRow
@@ -212,13 +222,21 @@ export function TopicsTab({ slug, document: d, environments, address, readOnly, 
               onChange={(where) => setDoor({ where: where.trim() ? where : undefined })}
             />
             <ExpressionRow
-              label="Listeners get this, made of body and event"
+              label={`Listeners get this, made of body, event${parameters.length ? ', parameters' : ''}`}
               value={topic.door?.data ?? ''}
               rows={[]}
               readOnly={readOnly}
               onChange={(data) => setDoor({ data: data.trim() ? data : undefined })}
             />
           </div>
+          {(parameters.length > 0 || topic.parameters) && (
+            <ParameterRows
+              names={[...new Set([...parameters, ...Object.keys(topic.parameters ?? {})])]}
+              said={topic.parameters}
+              readOnly={readOnly}
+              onChange={(said) => set({ parameters: said })}
+            />
+          )}
           {!readOnly && (
             <div>
               <button
@@ -230,7 +248,13 @@ export function TopicsTab({ slug, document: d, environments, address, readOnly, 
             </div>
           )}
           <Background document={d} topic={chosen} readOnly={readOnly} onChange={onChange} />
-          <Live slug={slug} topic={chosen} environments={environments} sample={sampleText(topic, d)} />
+          <Live
+            slug={slug}
+            topic={chosen}
+            parameters={parameters}
+            environments={environments}
+            sample={sampleText(topic, d)}
+          />
           <Happening
             slug={slug}
             topic={chosen}

@@ -1,7 +1,8 @@
 'use client';
-import type { FlowDocument } from '@hinge/core';
+import { topicParameters, type FlowDocument } from '@hinge/core';
 import { GuardsEditor } from '../shape/guards-editor';
 import { ChoiceRow, ExpressionRow, NumberRow, TextRow } from '../fold/fields';
+import { GivenRows } from './parameters';
 
 type Consumer = NonNullable<FlowDocument['consumers']>[string];
 type Poll = NonNullable<FlowDocument['polls']>[string];
@@ -21,12 +22,16 @@ export function Background({ document: d, topic, readOnly, onChange }: Props) {
   const consumers = Object.entries(d.consumers ?? {}).filter(([, c]) => c.topic === topic);
   const polls = Object.entries(d.polls ?? {}).filter(([, p]) => p.topic === topic);
   const callback = d.topics?.[topic]?.door?.callback;
-  // Nobody is there to give them what they need.
-  const free = Object.entries(d.operations).filter(
-    ([, o]) => !(o.parameters ?? []).some((p) => p.required || p.in === 'path'),
-  );
-  const takers = free.map(([id]) => id);
-  const safe = free.filter(([, o]) => o.method === 'GET' || o.method === 'HEAD').map(([id]) => id);
+  const parameters = topicParameters(topic, d.topics?.[topic] ?? {});
+  // Nobody is there to give them what they need, but the event what its topic knows.
+  const free = (given: readonly string[]) =>
+    Object.entries(d.operations).filter(
+      ([, o]) => !(o.parameters ?? []).some((p) => (p.in === 'path' ? !given.includes(p.name) : p.required)),
+    );
+  const takers = free(parameters).map(([id]) => id);
+  const safe = free([])
+    .filter(([, o]) => o.method === 'GET' || o.method === 'HEAD')
+    .map(([id]) => id);
 
   const putConsumer = (name: string, c: Consumer | undefined) =>
     onChange({ ...d, consumers: withEntry(d.consumers, name, c) });
@@ -71,7 +76,10 @@ export function Background({ document: d, topic, readOnly, onChange }: Props) {
               <button
                 className="plain spruce"
                 onClick={() =>
-                  putCallback({ path: `/${topic}/callback`, guards: [{ kind: 'signature', secret: 'signingSecret' }] })
+                  putCallback({
+                    path: `${pathFor(topic, parameters)}/callback`,
+                    guards: [{ kind: 'signature', secret: 'signingSecret' }],
+                  })
                 }
               >
                 Be called back
@@ -157,6 +165,13 @@ export function Background({ document: d, topic, readOnly, onChange }: Props) {
             readOnly={readOnly}
             onChange={(everySeconds) => everySeconds !== undefined && putPoll(name, { ...p, everySeconds })}
           />
+          <GivenRows
+            names={parameters}
+            given={p.parameters}
+            rows={[]}
+            readOnly={readOnly}
+            onChange={(given) => putPoll(name, defined({ ...p, parameters: given }))}
+          />
           {(
             [
               ['items', 'Things in the reply; the body itself when empty'],
@@ -199,7 +214,7 @@ export function Background({ document: d, topic, readOnly, onChange }: Props) {
             mono
             value={callback.path}
             readOnly={readOnly}
-            accept={(t) => /^\/[^?#{}*]*$/.test(t)}
+            accept={(t) => /^\/[^?#*]*$/.test(t)}
             onChange={(path) => path !== undefined && putCallback({ ...callback, path })}
           />
           <TextRow
@@ -288,6 +303,9 @@ function Card({
     </div>
   );
 }
+
+const pathFor = (topic: string, parameters: readonly string[]): string =>
+  `/${[topic, ...parameters.map((p) => `{${p}}`)].join('/')}`;
 
 /** Also what is set and cannot be chosen: the check says why. */
 const optionsOf = (ids: readonly string[], set: string): [string, string][] =>

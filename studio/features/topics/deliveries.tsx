@@ -74,8 +74,11 @@ export function Deliveries({
       {subscriptions.length > 0 && (
         <ul className="frame subscribers" aria-label="Subscribers">
           {subscriptions.map((s) => (
-            <li key={`${s.gateway} ${s.callback}`}>
-              <span className="mono cut grow">{s.callback}</span>
+            <li key={`${s.gateway} ${s.callback} ${s.values}`}>
+              <span className="mono cut grow">
+                {s.callback}
+                {s.values !== undefined && <span className="soft"> gets {s.values || 'all of them'}</span>}
+              </span>
               <span className="soft nowrap">{s.app ?? 'no app'}</span>
               <span className="soft nowrap">{s.signed ? 'signed' : 'not signed'}</span>
               <span className="soft nowrap">until {new Date(s.until).toLocaleString('en-GB', SHORT)}</span>
@@ -101,6 +104,7 @@ export function Deliveries({
                   <span className="soft nowrap">
                     {d.attempts.length} {d.attempts.length === 1 ? 'try' : 'tries'}
                   </span>
+                  {d.values && <span className="mono nowrap">{d.values}</span>}
                   <span className="mono cut grow soft">{d.callback}</span>
                 </button>
                 {d.state === 'dead' && !readOnly && (

@@ -9,26 +9,35 @@ import { HeardBar, HeardList, pretty, useListener } from './heard';
 interface Props {
   readonly slug: string;
   readonly topic: string;
+  /** Names of those of its address. */
+  readonly parameters: readonly string[];
   readonly environments: readonly { readonly name: string; readonly title: string }[];
   /** Data that fits the schema, to begin with. */
   readonly sample: string;
 }
 
 /** A listener and a publisher to try a topic with, on a gateway that runs it. */
-export function Live({ slug, topic, environments, sample }: Props) {
+export function Live({ slug, topic, parameters, environments, sample }: Props) {
   const [environment, setEnvironment] = useState(environments[0]?.name ?? '');
   const [key, setKey] = useState('');
   const [filter, setFilter] = useState('');
-  const l = useListener(`/api/apis/${slug}/topics/${topic}?in=${encodeURIComponent(environment)}`, key);
+  const [values, setValues] = useState<Readonly<Record<string, string>>>({});
+  const query = new URLSearchParams({ in: environment });
+  for (const p of parameters) if (values[p]) query.append(`value.${p}`, values[p]);
+  const l = useListener(`/api/apis/${slug}/topics/${topic}?${query.toString()}`, key);
   const [text, setText] = useState(sample);
   const [said, setSaid] = useState<{ readonly status: number; readonly text: string }>();
   const [busy, setBusy] = useState(false);
+  // Listening leaves open what has no value; publishing needs all of them.
+  const unset = parameters.filter((p) => !values[p]);
+  const to = parameters.length ? `to ${parameters.map((p) => values[p]).join(', ')}` : '';
   const publish = async () => {
     setBusy(true);
     try {
       setSaid(
         await send<{ status: number; text: string }>('POST', `/api/apis/${slug}/topics/${topic}`, {
           in: environment,
+          values,
           text,
           mediaType: text.includes('"specversion"') ? 'application/cloudevents+json' : 'application/json',
           ...(key && { key }),
@@ -81,6 +90,20 @@ export function Live({ slug, topic, environments, sample }: Props) {
             sx={{ flex: 1 }}
           />
         </div>
+        {parameters.length > 0 && (
+          <div className="row">
+            {parameters.map((p) => (
+              <TextField
+                key={p}
+                value={values[p] ?? ''}
+                onChange={(e) => setValues({ ...values, [p]: e.target.value })}
+                placeholder={`{${p}}: any`}
+                slotProps={{ htmlInput: { 'aria-label': `Value of ${p}`, className: 'mono', spellCheck: false } }}
+                sx={{ flex: 1 }}
+              />
+            ))}
+          </div>
+        )}
         <HeardBar l={l} />
         {l.told && (
           <div className="told" role="alert">
@@ -91,8 +114,9 @@ export function Live({ slug, topic, environments, sample }: Props) {
       </section>
       <section aria-label="Publish">
         <div className="row">
-          <h3 className="grow">Publish</h3>
-          <Button variant="outlined" disabled={busy} onClick={() => void publish()}>
+          <h3>Publish</h3>
+          <span className="soft grow cut">{unset.length ? `needs a value for ${unset.join(', ')}` : to}</span>
+          <Button variant="outlined" disabled={busy || unset.length > 0} onClick={() => void publish()}>
             {busy ? 'Sending …' : 'Publish'}
           </Button>
         </div>

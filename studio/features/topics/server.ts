@@ -1,9 +1,15 @@
-import { channelPath, type FlowDocument } from '@hinge/core';
+import { channelPath, pathWith, type FlowDocument } from '@hinge/core';
 import { Told } from '../../lib/route';
 import { configFor, gatewayStates } from '../gateways/server';
 
 /** Where a topic is on a gateway that runs it: the release that runs there decides, not the draft. */
-export async function topicAddress(slug: string, topic: string, environment: string): Promise<string> {
+export async function topicAddress(
+  slug: string,
+  topic: string,
+  environment: string,
+  /** For its parameters; those without one are open. */
+  values: Readonly<Record<string, string>> = {},
+): Promise<string> {
   const document = await runningIn(slug, environment);
   const found = document.topics?.[topic];
   const door = document.doors.find((d) => d.answers === 'events');
@@ -12,7 +18,7 @@ export async function topicAddress(slug: string, topic: string, environment: str
       409,
       `What runs in ${environment} has no ${found ? 'door that answers events' : `topic ${topic}`}: release this draft first.`,
     );
-  return `${await gatewayIn(environment)}${door.path.replace(/\/$/, '')}${channelPath(topic, found)}`;
+  return `${await gatewayIn(environment)}${door.path.replace(/\/$/, '')}${pathWith(channelPath(topic, found), values)}`;
 }
 
 /** Where the graph of an API is on a gateway that runs it. */

@@ -24,7 +24,9 @@ export interface ContractBroker {
 export interface ContractChannel {
   /** Name of the channel in 3.0; in 2.x its address. */
   readonly id: string;
+  /** {name} stands for a parameter. */
   readonly address: string;
+  readonly parameters?: Readonly<Record<string, ChannelParameter>>;
   readonly title?: string;
   readonly description?: string;
   /** Broker among `brokers`; undefined where none of its servers is known. */
@@ -39,4 +41,11 @@ export interface ContractChannel {
   readonly qos?: 0 | 1;
   readonly retain?: boolean;
   readonly place?: Place;
+}
+
+export interface ChannelParameter {
+  readonly description?: string;
+  /** Those it may have; any when absent. */
+  readonly values?: readonly string[];
+  readonly example?: string;
 }

@@ -3,6 +3,7 @@ import { essence, isJson } from '../../message/headers';
 import type { JsonSchema } from '../../schema';
 import type { ContractFiles } from '../model';
 import { SchemaReader } from '../openapi/schemas';
+import { parameterNames, withoutParameters } from '../../events/family';
 import { isTree, OpenApiSource, type Prepare, type Tree } from '../openapi/source';
 import type { ContractBroker, ContractChannel, EventContract } from './model';
 
@@ -81,7 +82,7 @@ class AsyncApiReader {
         `${this.file} describes no channel that can be used${this.leftOut.length ? `: ${this.leftOut.slice(0, 3).join('; ')}` : ''}`,
         this.source.placeOf(this.file, ['channels']),
         {
-          remedy: 'Describe a channel for each topic that has a name of its own.',
+          remedy: 'Give each channel the address of a topic; {name} stands for a part of it.',
         },
       );
     return {
@@ -185,15 +186,17 @@ class AsyncApiReader {
   ): ContractChannel[] {
     const place = this.source.placeOf(this.file, ['channels', id]);
     const address = latest ? (text(value.address) ?? '') : id;
-    if (!address || /[{}#+]/.test(address)) {
-      const why = address ? `its address ${address} has parameters or wildcards` : 'it has no address of its own';
+    if (!address || /[{}#+]/.test(withoutParameters(address))) {
+      const why = address
+        ? `its address ${address} has wildcards, or braces without the name of a parameter`
+        : 'it has no address of its own';
       this.leftOut.push(`${id} is left out, ${why}`);
       this.findings.push(
         finding(
           'HNG-128',
           `the channel ${id} is left out: ${why}`,
           place,
-          'Describe a channel for each topic that has a name of its own.',
+          'Give the channel the address of a topic; {name} stands for a part of it.',
         ),
       );
       return [];
@@ -206,10 +209,12 @@ class AsyncApiReader {
     const bindings = [...acts.map((a) => a.bindings), value.bindings].map((b) => treeOf(treeOf(b).mqtt));
     const qos = bindings.map((b) => b.qos).find((q) => typeof q === 'number');
     const retain = bindings.map((b) => b.retain).find((r) => typeof r === 'boolean');
+    const parameters = this.parameters(address, treeOf(value.parameters), file);
     return [
       {
         id,
         address,
+        ...(parameters && { parameters }),
         title: text(value.title),
         description:
           text(value.description) ?? text(value.summary) ?? acts.map((a) => a.words).find((w) => w !== undefined),
@@ -223,6 +228,30 @@ class AsyncApiReader {
         place,
       },
     ];
+  }
+
+  /** "Parameter Object" of 3.0; in 2.x its words stand in a schema. Undefined where the address has none. */
+  private parameters(address: string, said: Tree, file: string): ContractChannel['parameters'] {
+    const names = parameterNames(address);
+    if (!names.length) return undefined;
+    return Object.fromEntries(
+      names.map((name) => {
+        const found = this.follow(said[name], file);
+        const schema = this.follow(found?.value.schema, found?.file ?? file)?.value ?? {};
+        const words = { ...schema, ...found?.value } as Tree;
+        const values = listOf(words.enum).map(String);
+        const example = [...listOf(words.examples), words.default].find((x) => x !== undefined);
+        const description = text(words.description);
+        return [
+          name,
+          {
+            ...(description && { description }),
+            ...(values.length > 0 && { values }),
+            ...(example !== undefined && { example: String(example as string) }),
+          },
+        ];
+      }),
+    );
   }
 
   /** Schema of the data of any of the messages. */

@@ -1,9 +1,13 @@
 import { writeJson } from '../../codec/json';
 import { newEvent } from '../../events/hub';
-import { dataChecker, publishTo, refOf } from '../../events/publishing';
-import { topicRef } from '../../events/topic';
+import { refWith } from '../../events/family';
+import type { TopicRef } from '../../events/ports';
+import { dataChecker, publishTo, readValues, refOf } from '../../events/publishing';
+import { topicParameters, topicRef } from '../../events/topic';
 import type { TopicEvent } from '../../events/event';
 import { Body } from '../../message/body';
+import { checkParameters } from '../../events/parameters';
+import type { Run } from '../../flow/run';
 import type { Message } from '../../message/message';
 import { finding, Refusal } from '../../problem';
 import type { JsonSchema } from '../../schema';
@@ -23,12 +27,15 @@ export const publishKind: StepKind<PublishDocument> = {
     const make = Object.fromEntries(
       PARTS.flatMap((p) => (step[p] === undefined ? [] : [[p, runnable(step[p])]])),
     ) as Partial<Record<(typeof PARTS)[number], ReturnType<typeof runnable>>>;
+    const given = Object.entries(step.parameters ?? {}).map(([name, source]) => [name, runnable(source)] as const);
     const faultsOf = dataChecker(document, step.topic);
-    const needsBody = make.data === undefined || Object.values(make).some(readsBody);
+    const needsBody =
+      make.data === undefined || Object.values(make).some(readsBody) || given.some(([, e]) => readsBody(e));
     return async (run) => {
-      const ref = refOf(document, step.topic, run);
+      const family = refOf(document, step.topic, run);
       if (needsBody) await run.message.body.load();
       const { scope } = run;
+      const ref = given.length || family.family ? await oneOf(family, given, scope) : family;
       const text = async (part: 'id' | 'type' | 'subject' | 'once'): Promise<string | undefined> => {
         const v: unknown = await make[part]?.evaluate(scope);
         return v === undefined || v === null ? undefined : typeof v === 'string' ? v : writeJson(v);
@@ -85,12 +92,35 @@ export const publishKind: StepKind<PublishDocument> = {
     const ref = topicRef(context.document, step.topic, undefined);
     if (!context.document.topics?.[step.topic])
       report(finding('HNG-328', typeof ref === 'string' ? ref : '', place('/topic')));
+    const topic = context.document.topics?.[step.topic];
+    if (topic)
+      checkParameters(topicParameters(step.topic, topic), step.parameters, `publish to ${step.topic}`, place, report);
+    for (const [name, source] of Object.entries(step.parameters ?? {}))
+      checkExpression(source, context, `/parameters/${name}`, before, report);
     for (const p of PARTS) if (step[p] !== undefined) checkExpression(step[p], context, `/${p}`, before, report);
     return step.answer === false
       ? before
       : { body: ACCEPTED, types: {}, words: `what ${step.topic} took`, isReply: true };
   },
 };
+
+/** The topic that the values of the flow mean. Throws Refusal: none of it is the caller's doing. */
+async function oneOf(
+  ref: TopicRef,
+  given: readonly (readonly [string, ReturnType<typeof runnable>])[],
+  scope: Run['scope'],
+): Promise<TopicRef> {
+  if (!ref.family) return ref;
+  const all: Record<string, unknown> = {};
+  for (const [name, e] of given) all[name] = await e.evaluate(scope);
+  const { values, faults } = readValues(ref.family, all);
+  if (faults.length)
+    throw new Refusal('HNG-422', {
+      detail: 'A message broke a check of the flow. The trace says where.',
+      inner: `the topic ${ref.name}: ${faults.map((f) => `its parameter ${f.parameter!} ${f.detail}`).join('; ')}`,
+    });
+  return refWith(ref, values);
+}
 
 const ACCEPTED: JsonSchema = {
   type: 'object',

@@ -7,6 +7,10 @@ export const publishSchema = z.strictObject({
   kind: z.literal('publish'),
   ...stepBase,
   topic: z.string().min(1).max(200).describe('Name under topics'),
+  parameters: z
+    .record(z.string(), expression)
+    .optional()
+    .describe('JSONata for each parameter of the address of the topic'),
   data: expression.optional().describe('JSONata that makes the data; the body when absent'),
   id: expression.optional().describe('Id of the event; a new one when absent'),
   type: expression.optional().describe('Type of the event; the name of the topic when absent'),
