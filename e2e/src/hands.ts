@@ -12,6 +12,19 @@ export class Hands {
   readonly outcome = (part: string) => this.page.waitText('[data-testid=outcome]', part);
   readonly saved = () => this.page.waitText('[data-testid=draft-state]', ', saved');
 
+  /** Types into the field that a label names. */
+  readonly fill = async (label: string, text: string) => {
+    let id: string | null = null;
+    await this.page.waitFor(label, async () => {
+      id = await this.driver.executeScript(
+        'return [...document.querySelectorAll("label")].find((l) => l.textContent === arguments[0])?.htmlFor',
+        label,
+      );
+      return id !== null;
+    });
+    await (await this.page.find(`[id="${id}"]`)).sendKeys(text);
+  };
+
   readonly keys = async (...all: string[]) => {
     for (const one of all) await this.driver.actions().sendKeys(one).perform();
   };

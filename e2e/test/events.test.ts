@@ -115,8 +115,30 @@ describe('HTTP into events', () => {
   test('what breaks the schema is told in the page, field by field', async () => {
     await hands.write('textarea[aria-label="Data of the event"]', '{"vessel": "nobody"}');
     await page.click('.live button', 'Publish');
-    await page.byText('.live [role=status]', '400');
     await page.byText('.live [role=status]', '/vessel');
+  });
+
+  test('a topic with parameters is many: one page hears them all, one listener hears one', async () => {
+    await page.fill('input[aria-label="Name of a new topic"]', 'light');
+    await page.click('.column button', 'Add');
+    await hands.fill('Name at the broker, with {parameters}', 'tarnhaven/{berth}/lights/{light}');
+    await hands.fill('Values {berth} may have', 'north, south');
+    await hands.saved();
+    await hands.release();
+    await page.click('[role=tab]', 'Topics');
+    await page.click('[role=option]', 'light');
+    await page.click('.live button', 'Listen');
+    await page.byText('.live [aria-live]', 'listening, 0 events');
+    for (const [path, status] of Object.entries({ 'north/7': 202, 'south/7': 202, 'east/7': 400 }))
+      expect((await post(`/arrivals/v1/light/${path}`, { at: path })).status).toBe(status);
+    await page.byText('.live [aria-live]', 'listening, 2 events');
+    await page.fill('input[aria-label="Value of berth"]', 'north');
+    await page.fill('input[aria-label="Value of light"]', '8');
+    await page.click('.live button', 'Publish');
+    await page.byText('.live [role=status]', '202');
+    const kept = await (await fetch(`${world.gateway}/arrivals/v1/light/north/8?wait=1`)).json();
+    expect(kept).toMatchObject([{ subject: 'north/8', type: 'light' }]);
+    expect(await hands.serious()).toEqual([]);
   });
 
   test('a trace of what was published opens as a fold', async () => {

@@ -1,11 +1,10 @@
 import { compileExpression, type ExpressionError } from '../expression';
 import type { FlowDocument } from '../flow/document';
 import { finding, type Finding } from '../problem';
-import { topicPointer } from './door';
 import { protocolOf, type TopicRef } from './ports';
 import { withoutParameters } from './family';
 import { checkFamily, checkParameters } from './parameters';
-import { channelPath, topicParameters, topicRef } from './topic';
+import { channelPath, topicParameters, topicPointer, topicRef } from './topic';
 
 /** Where subscribers ask a door to call them back; hub-door.ts serves it. */
 const HUB = '/hub';

@@ -5,7 +5,6 @@ import { Body } from '../message/body';
 import { isJson } from '../message/headers';
 import type { Message } from '../message/message';
 import { Refusal, type InputFault } from '../problem';
-import { escapePointer } from '../schema';
 import { accepted } from '../steps/publish/publish';
 import { callbackEntries } from './callback';
 import { shapeContext, shaperOf, type Shape } from './shape';
@@ -272,5 +271,3 @@ const structuredText = (d: Delivery): string =>
   'gap' in d ? sse(undefined, 'gap', d.gap) : sse(d.event.id, undefined, writeJson(toStructured(d.event)));
 /** CloudEvents WebSockets binding 1.0.2 §3: one event in JSON for each message. */
 const socketText = (d: Delivery): string => writeJson('gap' in d ? { gap: d.gap } : toStructured(d.event));
-
-export const topicPointer = (name: string): string => `/topics/${escapePointer(name)}`;

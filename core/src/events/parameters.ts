@@ -1,7 +1,6 @@
 import { finding, type Finding } from '../problem';
-import { topicPointer } from './door';
 import { parameterNames } from './family';
-import { channelPath, topicParameters, type TopicDocument } from './topic';
+import { channelPath, topicParameters, topicPointer, type TopicDocument } from './topic';
 
 type Report = (f: Finding) => void;
 

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import type { FlowDocument } from '../flow/document';
+import { escapePointer } from '../schema';
 import { addressOf, parameterNames, type TopicFamily } from './family';
 import { protocolOf, type TopicRef } from './ports';
 
@@ -176,3 +177,5 @@ export const topicParameters = (name: string, t: TopicDocument): string[] => par
 export const channelPath = (name: string, t: TopicDocument): string =>
   t.door?.path ??
   `/${[name, ...(t.address === undefined ? [] : parameterNames(t.address).map((p) => `{${p}}`))].join('/')}`;
+
+export const topicPointer = (name: string): string => `/topics/${escapePointer(name)}`;

@@ -2,7 +2,8 @@ import { isoNow } from '../iso';
 import { readJson, writeJson } from '../codec/json';
 import type { Backends, BackendReply } from '../flow/ports';
 import { Body } from '../message/body';
-import { refWith, valueWords } from './family';
+import { refWith } from './family';
+import { shownTopic, signature } from './webhook-parts';
 import { fromStructured, STRUCTURED, toStructured, type TopicEvent } from './event';
 import { linksOf } from './hub-door';
 import {
@@ -14,7 +15,7 @@ import {
   type WebhookSubscription,
 } from './webhook-views';
 import { waitAfter } from './wait';
-import type { Delivery, Listener, StopTaking, Subscribers, SubscriptionWish, TopicRef, Topics } from './ports';
+import type { Delivery, Listener, StopTaking, Subscribers, SubscriptionWish, Topics } from './ports';
 
 interface Kept {
   view: { -readonly [K in keyof WebhookDelivery]: WebhookDelivery[K] } & { attempts: Attempt[] };
@@ -395,19 +396,5 @@ const LONGEST_TIMER_MS = 2 ** 31 - 1;
 /** Of the data of a delivery that is looked at. */
 const SHOWN_CHARACTERS = 2000;
 
-/** A topic with parameters is told with its values. */
-const shownTopic = ({ name, family }: TopicRef): { topic: string; values?: string } => ({
-  topic: name,
-  ...(family && { values: valueWords(family) }),
-});
-
 const keyOf = ({ topic, callback }: Pick<SubscriptionWish, 'topic' | 'callback'>): string =>
   `${topic.broker?.address ?? 'inside'} ${topic.address} ${callback}`;
-
-/** WebSub §7.1: method=signature, the HMAC of the body in hexadecimal digits. */
-async function signature(secret: string, body: Uint8Array): Promise<string> {
-  const algorithm = { name: 'HMAC', hash: 'SHA-256' };
-  const key = await crypto.subtle.importKey('raw', new TextEncoder().encode(secret), algorithm, false, ['sign']);
-  const mac = new Uint8Array(await crypto.subtle.sign('HMAC', key, body as Uint8Array<ArrayBuffer>));
-  return `sha256=${[...mac].map((b) => b.toString(16).padStart(2, '0')).join('')}`;
-}

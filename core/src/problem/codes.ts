@@ -178,11 +178,7 @@ export const CODES = {
     remedy: 'Choose a topic of this API, or give it one.',
   },
   'HNG-334': { severity: 'error', title: 'The broker cannot do this', remedy: 'Change the topic, or its broker.' },
-  'HNG-335': {
-    severity: 'error',
-    title: 'The parameters of a topic do not fit',
-    remedy: 'Give each parameter of the topic a value.',
-  },
+  'HNG-335': { severity: 'error', title: 'Parameters of a topic do not fit', remedy: 'Give each of them a value.' },
   'HNG-329': {
     severity: 'error',
     title: 'A guard lets nobody in',

@@ -138,7 +138,7 @@ export function TopicsTab({ slug, document: d, environments, address, readOnly, 
               onChange={(b) => set({ broker: b || undefined })}
             />
             <TextRow
-              label="Name at the broker; {name} is a parameter"
+              label="Name at the broker, with {parameters}"
               mono
               value={topic.address}
               placeholder={chosen}

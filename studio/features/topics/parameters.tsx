@@ -1,6 +1,6 @@
 'use client';
 import type { TopicDocument } from '@hinge/core';
-import { Fragment } from 'react';
+import { Fragment, useState } from 'react';
 import { ExpressionRow, TextRow } from '../fold/fields';
 
 type Said = NonNullable<TopicDocument['parameters']>;
@@ -31,17 +31,44 @@ export function ParameterRows({ names, said, readOnly, onChange }: Props) {
             readOnly={readOnly}
             onChange={(description) => set(name, { description })}
           />
-          <TextRow
+          <ValuesRow
             label={`Values {${name}} may have`}
-            mono
-            value={said?.[name]?.values?.join(', ')}
-            placeholder="any, or: north, south"
+            values={said?.[name]?.values}
             readOnly={readOnly}
-            onChange={(text) => set(name, { values: valuesOf(text) })}
+            onChange={(values) => set(name, { values })}
           />
         </Fragment>
       ))}
     </div>
+  );
+}
+
+/** What is typed stays as it is typed, as long as it means the same. */
+function ValuesRow({
+  label,
+  values,
+  readOnly,
+  onChange,
+}: {
+  readonly label: string;
+  readonly values: readonly string[] | undefined;
+  readonly readOnly?: boolean;
+  readonly onChange: (values: string[] | undefined) => void;
+}) {
+  const [typed, setTyped] = useState('');
+  const own = values?.join(', ') ?? '';
+  return (
+    <TextRow
+      label={label}
+      mono
+      value={(valuesOf(typed)?.join(', ') ?? '') === own ? typed : own}
+      placeholder="any, or: north, south"
+      readOnly={readOnly}
+      onChange={(text) => {
+        setTyped(text ?? '');
+        onChange(valuesOf(text));
+      }}
+    />
   );
 }
 
