@@ -304,5 +304,9 @@ describe('behind a graph of ours', () => {
     expect(checkDocument({ ...d, graph: { backend: 'none' } }).map((f) => f.message)).toContain(
       'there is no backend none',
     );
+    const alone = { ...d, graph: { subscriptions: { by: 'websocket' as const } } };
+    expect(checkDocument(alone).map((f) => f.message)).toContain(
+      'graph.subscriptions says how a backend is asked, and no backend answers this graph',
+    );
   });
 });

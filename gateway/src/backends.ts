@@ -5,11 +5,14 @@ import {
   type BackendReply,
   type BackendRequest,
   type Backends,
+  type BackendSocket,
   type BackendStream,
 } from '@hinge/core';
 import type { IncomingHttpHeaders } from 'node:http';
 import type { Readable } from 'node:stream';
 import { Agent, errors, request as streamOf, type Dispatcher } from 'undici';
+import type { WebSocket } from 'ws';
+import { openSocket } from './backend-socket';
 import { GATEWAY_LIMITS } from './limits';
 import { ReplySource } from './reply-source';
 
@@ -30,6 +33,7 @@ export class HttpBackends implements Backends {
     headersTimeout: 0,
     bodyTimeout: GATEWAY_LIMITS.backendStreamSilenceMs,
   });
+  private readonly sockets = new Set<WebSocket>();
   private openStreams = 0;
 
   send(request: BackendRequest): Promise<BackendReply> {
@@ -76,7 +80,15 @@ export class HttpBackends implements Backends {
     }
   }
 
+  socket(request: BackendRequest, protocol: string): Promise<BackendSocket | { readonly status: number }> {
+    if (this.openStreams >= GATEWAY_LIMITS.backendStreams)
+      return Promise.reject(new BackendFailure('unreachable', 'too many streams of backends are open already'));
+    this.openStreams++;
+    return openSocket(request, protocol, this.sockets, () => this.openStreams--);
+  }
+
   async close(): Promise<void> {
+    for (const s of this.sockets) s.terminate();
     await Promise.all([this.agent.destroy(), this.streams.destroy()]);
   }
 }

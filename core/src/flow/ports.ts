@@ -12,6 +12,22 @@ export interface Backends {
    * Opens an answer that goes on: `timeoutMs` is for its head alone. Absent where there are no streams; throws BackendFailure, as reading `texts` does.
    */
   open?(request: BackendRequest): Promise<BackendStream>;
+  /**
+   * Opens a WebSocket (RFC 6455) of this subprotocol at an http or https address; `timeoutMs` is for the handshake alone. An answer that is none comes back as its
+   * status. Absent where there are no streams; throws BackendFailure.
+   */
+  socket?(request: BackendRequest, protocol: string): Promise<BackendSocket | { readonly status: number }>;
+}
+
+export interface BackendSocket {
+  /** Of the handshake: 101. */
+  readonly status: number;
+  /** One text for each message, as it comes; read no faster than they are taken. Throws BackendFailure where the connection breaks. */
+  readonly texts: AsyncIterable<string>;
+  /** Set once the other side closed it: RFC 6455 §7.1.5 and §7.1.6. */
+  readonly closing: { readonly code: number; readonly words: string } | undefined;
+  send(text: string): void;
+  close(): void;
 }
 
 export interface BackendStream {

@@ -8,6 +8,17 @@ export const graphSchema = z
     backend: slug
       .optional()
       .describe('GraphQL backend that answers: queries are checked here by its contract, and passed on'),
+    subscriptions: z
+      .strictObject({
+        by: z.enum(['sse', 'websocket']),
+        path: z
+          .string()
+          .regex(/^\/[^\s#]*$/, 'must start with /')
+          .optional()
+          .describe('Path and query for them, in place of those of the address of the backend'),
+      })
+      .optional()
+      .describe('How subscriptions are passed on to the backend; by Server-Sent Events when absent'),
     joins: z
       .array(
         z.strictObject({

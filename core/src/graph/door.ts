@@ -12,7 +12,8 @@ import { Refusal } from '../problem';
 import type { BackendContext } from '../steps/kind';
 import type { GraphRequest, GraphResult } from './execute';
 import { GraphService, resultText, type GraphSubscription } from './service';
-import { GRAPH_SOCKET, GraphTalk } from './socket';
+import { GRAPH_SOCKET } from './protocol';
+import { GraphTalk } from './socket';
 
 /** The way into a graph by HTTP (GraphQL over HTTP, draft of 2025: GET §5.2, POST §5.3, media types and statuses §6.4). */
 

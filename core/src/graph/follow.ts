@@ -1,65 +1,87 @@
 import { createParser } from 'eventsource-parser';
 import { STREAM } from '../events/stream';
-import type { Delivery, Listener } from '../events/ports';
+import type { Delivery } from '../events/ports';
 import { BackendFailure, type BackendStream } from '../flow/ports';
 import type { Run } from '../flow/run';
 import { LIMITS } from '../limits';
 import { Body } from '../message/body';
-import { essence, isJson, withFields } from '../message/headers';
+import { essence, isJson, withFields, type Headers } from '../message/headers';
 import { Refusal } from '../problem';
 import { addressOf, failed, unreadable } from '../steps/call/send';
 import type { BackendContext } from '../steps/kind';
-import type { GraphRequest, GraphResult } from './execute';
+import type { GraphRequest } from './execute';
+import { socketResults } from './follow-socket';
+import { CutOff, event, Followed, following, Once, readResult, RESULT_CHARS } from './followed';
+import { GRAPH_SOCKET } from './protocol';
 import type { GraphSubscription } from './service';
 
-/** Results that wait for one subscriber; then the backend is made to wait. */
-const WAITING = 100;
-/** One result. */
-const RESULT_CHARS = 4 * 1024 * 1024;
+type Settings = { readonly by: 'sse' | 'websocket'; readonly path?: string } | undefined;
+type Follow = (run: Run, request: GraphRequest) => Promise<GraphSubscription>;
+
+/** Hands a checked subscription on to a GraphQL backend and follows its results, in the way that the backend knows. Throws Refusal. */
+export const followAt = (backend: BackendContext, settings?: Settings): Follow =>
+  settings?.by === 'websocket' ? followBySocket(backend, settings.path) : followByEvents(backend, settings?.path);
+
+interface Asked {
+  readonly url: string;
+  readonly headers: Headers;
+  readonly body: Body;
+}
+
+/** Asks with the credentials of the backend, and once more where it no longer knows them. */
+async function asking<R extends { readonly status?: number }>(
+  backend: BackendContext,
+  run: Run,
+  plain: Asked,
+  ask: (shown: Asked) => Promise<R>,
+  drop: (answer: R) => void,
+): Promise<R> {
+  const started = run.ports.clock.now();
+  try {
+    const shown = backend.credentials ? await backend.credentials.add(run, plain) : plain;
+    const answer = await ask(shown);
+    if (answer.status !== 401 || !backend.credentials?.renew(run, shown)) return answer;
+    drop(answer);
+    return await ask(await backend.credentials.add(run, plain));
+  } catch (error) {
+    throw failed(error, backend.name, plain.url, backend.document.timeoutMs ?? LIMITS.callMs);
+  } finally {
+    run.backendMs += run.ports.clock.now() - started;
+  }
+}
+
+const noStreams = (backend: BackendContext): Refusal =>
+  new Refusal('HNG-510', {
+    detail: `${backend.name} cannot be listened to now.`,
+    inner: 'streams of backends cannot be opened here',
+  });
+
+const urlOf = (backend: BackendContext, run: Run, path: string | undefined): string => {
+  const address = addressOf(backend, run);
+  return path === undefined ? address : new URL(path, address).href;
+};
 
 /**
- * Hands a checked subscription on to a GraphQL backend and follows its results (GraphQL over Server-Sent Events, one stream for one operation; its text is
- * public, from memory: events `next` with a result each, `complete` at the end). What breaks off in the middle is told as an error of the subscription. Throws Refusal.
+ * GraphQL over Server-Sent Events, one stream for one operation; its text is public, from memory: events `next` with a result each, `complete` at the end.
+ * What breaks off in the middle is told as an error of the subscription.
  */
-export function followAt(backend: BackendContext): (run: Run, request: GraphRequest) => Promise<GraphSubscription> {
+function followByEvents(backend: BackendContext, path: string | undefined): Follow {
   const timeoutMs = backend.document.timeoutMs ?? LIMITS.callMs;
   return async (run, { query, variables, operationName }) => {
     const { backends } = run.ports;
-    if (!backends.open)
-      throw new Refusal('HNG-510', {
-        detail: `${backend.name} cannot be listened to now.`,
-        inner: 'streams of backends cannot be opened here',
-      });
+    if (!backends.open) throw noStreams(backend);
     const value = { query, ...(variables && { variables }), ...(operationName !== undefined && { operationName }) };
     const plain = {
-      url: addressOf(backend, run),
+      url: urlOf(backend, run, path),
       headers: withFields({ 'content-type': 'application/json', accept: STREAM }, run.outbound),
       body: Body.ofValue(value, 'application/json'),
     };
-    const open = async (): Promise<BackendStream> => {
-      const shown = backend.credentials ? await backend.credentials.add(run, plain) : plain;
-      const started = run.ports.clock.now();
-      try {
-        const stream = await backends.open!({ backend: backend.name, method: 'POST', timeoutMs, ...shown });
-        if (stream.status !== 401 || !backend.credentials?.renew(run, shown)) return stream;
-        stream.close();
-        return await backends.open!({
-          backend: backend.name,
-          method: 'POST',
-          timeoutMs,
-          ...(await backend.credentials.add(run, plain)),
-        });
-      } catch (error) {
-        throw failed(error, backend.name, plain.url, timeoutMs);
-      } finally {
-        run.backendMs += run.ports.clock.now() - started;
-      }
-    };
-    const stream = await open();
+    const ask = (shown: Asked) => backends.open!({ backend: backend.name, method: 'POST', timeoutMs, ...shown });
+    const stream = await asking(backend, run, plain, ask, (s) => s.close());
     run.notes = { url: plain.url, method: 'POST', status: stream.status, as: 'subscription' };
     const mediaType = stream.headers['content-type'];
     if (stream.status < 300 && essence(mediaType) === STREAM)
-      return { listener: new Followed(stream, backend.name), result: (d) => Promise.resolve(resultOf(d)) };
+      return following(new Followed(streamResults(stream, backend.name), () => stream.close(), backend.name));
     const answer = await whole(stream, backend.name, plain.url, timeoutMs);
     const result = isJson(mediaType) ? readResult(answer) : undefined;
     if (!result?.errors)
@@ -68,7 +90,34 @@ export function followAt(backend: BackendContext): (run: Run, request: GraphRequ
         `status ${stream.status} with content type ${mediaType ?? '(none)'}; ${STREAM} was expected`,
       );
     // Refused with reasons of its own.
-    return { listener: new Once(answer), result: (d) => Promise.resolve(resultOf(d)) };
+    return following(new Once(answer));
+  };
+}
+
+/** By GraphQL over WebSocket, one socket for one operation. */
+function followBySocket(backend: BackendContext, path: string | undefined): Follow {
+  const timeoutMs = backend.document.timeoutMs ?? LIMITS.callMs;
+  return async (run, request) => {
+    const { backends } = run.ports;
+    if (!backends.socket) throw noStreams(backend);
+    const plain = { url: urlOf(backend, run, path), headers: withFields({}, run.outbound), body: Body.empty() };
+    const ask = (shown: Asked) =>
+      backends.socket!({ backend: backend.name, method: 'GET', timeoutMs, ...shown }, GRAPH_SOCKET);
+    const socket = await asking(backend, run, plain, ask, () => undefined);
+    run.notes = { url: plain.url, as: 'subscription', by: GRAPH_SOCKET };
+    if (!('texts' in socket))
+      throw unreadable(
+        backend,
+        `status ${socket.status} to the handshake of a WebSocket with the subprotocol ${GRAPH_SOCKET}`,
+      );
+    try {
+      const results = await socketResults(socket, request, { name: backend.name, timeoutMs });
+      return following(new Followed(results.texts, results.close, backend.name));
+    } catch (error) {
+      socket.close();
+      if (error instanceof CutOff) throw unreadable(backend, error.message);
+      throw failed(error, backend.name, plain.url, timeoutMs);
+    }
   };
 }
 
@@ -88,125 +137,27 @@ async function whole(stream: BackendStream, name: string, url: string, timeoutMs
   return text;
 }
 
-function readResult(text: string): GraphResult | undefined {
-  let value: unknown;
-  try {
-    value = Body.ofText(text, 'application/json').value();
-  } catch {
-    return undefined;
+/** Results of a stream of events; ends where the backend completed it. Throws CutOff. */
+async function* streamResults(stream: BackendStream, name: string): AsyncGenerator<Delivery> {
+  let complete = false;
+  let fed = 0;
+  const found: Delivery[] = [];
+  const parser = createParser({
+    onEvent: (e) => {
+      fed = 0;
+      if (e.event === 'complete') complete = true;
+      else if (e.event === 'next' && !complete) found.push(event(e.data, e.id));
+    },
+    onComment: () => {
+      fed = 0;
+    },
+  });
+  for await (const text of stream.texts) {
+    fed += text.length;
+    parser.feed(text);
+    yield* found.splice(0);
+    if (complete) return;
+    if (fed > RESULT_CHARS) throw new CutOff(`${name} sent a result that is too long.`);
   }
-  const { data, errors } = (value ?? {}) as Record<string, unknown>;
-  if (data === undefined && !Array.isArray(errors)) return undefined;
-  return { ...(data !== undefined && { data }), ...(Array.isArray(errors) && { errors }) };
-}
-
-function resultOf(d: Delivery): GraphResult | undefined {
-  if (!('event' in d)) return undefined;
-  return readResult(d.event.data.text()) ?? { errors: [{ message: 'The backend sent a result that is none.' }] };
-}
-
-const event = (text: string, id = ''): Delivery => ({
-  event: { id, source: '/', type: 'next', data: Body.ofText(text, 'application/json') },
-});
-
-/** Results of one stream, as they come. */
-class Followed implements Listener {
-  private readonly waiting: Delivery[] = [];
-  private over = false;
-  private wake: (() => void) | undefined;
-  private room: (() => void) | undefined;
-
-  constructor(
-    private readonly stream: BackendStream,
-    private readonly name: string,
-  ) {
-    void this.pump();
-  }
-
-  get ended(): 'closed' | undefined {
-    return this.over && !this.waiting.length ? 'closed' : undefined;
-  }
-
-  private async pump(): Promise<void> {
-    let complete = false;
-    let fed = 0;
-    const parser = createParser({
-      onEvent: (e) => {
-        fed = 0;
-        if (e.event === 'complete') complete = true;
-        else if (e.event === 'next' && !complete) this.put(event(e.data, e.id));
-      },
-      onComment: () => {
-        fed = 0;
-      },
-    });
-    let why = `${this.name} ended the stream without completing the subscription.`;
-    try {
-      for await (const text of this.stream.texts) {
-        fed += text.length;
-        parser.feed(text);
-        if (complete || this.over) break;
-        if (fed > RESULT_CHARS) {
-          why = `${this.name} sent a result that is too long.`;
-          break;
-        }
-        while (this.waiting.length >= WAITING && !this.over) await new Promise<void>((r) => (this.room = r));
-      }
-    } catch {
-      why = `The stream of ${this.name} was cut off.`;
-    }
-    if (!complete && !this.over)
-      this.put(event(JSON.stringify({ errors: [{ message: why, extensions: { code: 'HNG-504' } }] })));
-    this.close();
-  }
-
-  private put(d: Delivery): void {
-    this.waiting.push(d);
-    this.wake?.();
-  }
-
-  async next(ms: number): Promise<Delivery | undefined> {
-    if (!this.waiting.length && !this.over)
-      await new Promise<void>((resolve) => {
-        const timer = setTimeout(resolve, ms);
-        this.wake = () => {
-          clearTimeout(timer);
-          resolve();
-        };
-      });
-    const next = this.waiting.shift();
-    this.room?.();
-    return next;
-  }
-
-  close(): void {
-    if (this.over) return;
-    this.over = true;
-    this.stream.close();
-    this.wake?.();
-    this.room?.();
-  }
-}
-
-/** One result, and the end. */
-class Once implements Listener {
-  private left: string | undefined;
-
-  constructor(text: string) {
-    this.left = text;
-  }
-
-  get ended(): 'closed' | undefined {
-    return this.left === undefined ? 'closed' : undefined;
-  }
-
-  next(): Promise<Delivery | undefined> {
-    const text = this.left;
-    this.left = undefined;
-    return Promise.resolve(text === undefined ? undefined : event(text));
-  }
-
-  close(): void {
-    this.left = undefined;
-  }
+  throw new CutOff(`${name} ended the stream without completing the subscription.`);
 }

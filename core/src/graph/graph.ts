@@ -35,6 +35,15 @@ export function graphOf(document: FlowDocument): Graph {
   const { backend } = document.graph ?? {};
   if (backend !== undefined) return backendGraph(document, backend);
   const findings: Finding[] = [];
+  if (document.graph?.subscriptions)
+    findings.push(
+      finding(
+        'HNG-302',
+        'graph.subscriptions says how a backend is asked, and no backend answers this graph',
+        { pointer: '/graph/subscriptions' },
+        'Name the backend under graph.backend, or take it out.',
+      ),
+    );
   const types = document.types ?? {};
   const joins = document.graph?.joins ?? [];
   const maker: TypeMaker = new TypeMaker(types, (typeName) => joinFields(typeName));

@@ -58,7 +58,7 @@ export class GraphService {
       { method: 'GET', path: '/', guards: t.door?.guards, flow: [] },
     ]);
     this.passOn = behind && passOnTo(behind);
-    this.follow = behind && followAt(behind);
+    this.follow = behind && followAt(behind, document.graph?.subscriptions);
     this.topicGuards = fieldGuards(document, door, Object.fromEntries(listening), 'topic');
     this.fieldChecks = compileFieldChecks(document, this.schema, door);
   }

@@ -4,10 +4,8 @@ import { SocketTalk } from '../events/stream';
 import type { Run } from '../flow/run';
 import { Refusal } from '../problem';
 import type { GraphRequest } from './execute';
+import { GRAPH_SOCKET } from './protocol';
 import { resultText, type GraphService, type GraphSubscription } from './service';
-
-/** Subprotocol `graphql-transport-ws` (GraphQL over WebSocket Protocol; its text is public, quoted from memory). */
-export const GRAPH_SOCKET = 'graphql-transport-ws';
 
 export const GRAPH_SOCKET_LIMITS = {
   /** Operations that run at once on one socket. */

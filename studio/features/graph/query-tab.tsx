@@ -22,6 +22,7 @@ import { CodeView } from '../fold/code-view';
 import { editorLook } from '../fold/editor-look';
 import { ChoiceRow } from '../fold/fields';
 import { Calls, type Row } from './calls';
+import { PassedOn } from './passed-on';
 import { GuardedFields } from './guarded-fields';
 import { JoinedFields } from './joined-fields';
 import { KeptQueries } from './kept-queries';
@@ -200,6 +201,9 @@ export function QueryTab({ slug, document, environments, readOnly, onChange }: P
           readOnly={readOnly}
           onChange={onChange}
         />
+      )}
+      {document.graph?.backend !== undefined && graph.schema.getSubscriptionType() && (
+        <PassedOn document={document} readOnly={readOnly} onChange={onChange} />
       )}
       <GuardedFields document={document} schema={graph.schema} readOnly={readOnly} onChange={onChange} />
       <KeptQueries
