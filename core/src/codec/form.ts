@@ -15,7 +15,7 @@ export function writeForm(value: unknown): string {
   return out.toString();
 }
 
-const textOf = (v: unknown): string =>
+export const textOf = (v: unknown): string =>
   typeof v === 'string' ? v : v instanceof Digits ? v.text : typeof v === 'object' ? writeJson(v) : String(v as number);
 
 /** Names as members; what the schema calls a list is one, what it calls a number or a boolean becomes one. */

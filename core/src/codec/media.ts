@@ -1,11 +1,12 @@
 import { SchemaElements } from '../contract/xsd';
-import { essence, isJson, isXml } from '../message/headers';
+import { essence, isJson, isXml, MULTIPART } from '../message/headers';
 import type { InputFault } from '../problem';
 import { resolveSchema, typesOf, ValidatorSet, collectFaults, type JsonSchema, type TypeTable } from '../schema';
 import { CLOSE, END, XmlError, XmlScanner } from '../xml';
 import { readCsv, writeCsv } from './csv';
 import { readForm, writeForm } from './form';
 import { JsonError, readJson, writeJson } from './json';
+import { formAsJson, readMultipart, writeMultipart } from './multipart';
 import {
   isObject,
   PLAIN,
@@ -20,8 +21,16 @@ import {
 
 /** Text of one media type as JSON, and back, by a schema where there is one. Faults carry pointers into the JSON. */
 export interface MediaCodec {
-  read(text: string): { readonly value: unknown; readonly faults: readonly ShapeFault[] };
-  write(value: unknown): { readonly text: string; readonly faults: readonly ShapeFault[] };
+  /** `mediaType`: as it came, with its parameters; a form of parts is read by one of them. */
+  read(text: string, mediaType?: string): { readonly value: unknown; readonly faults: readonly ShapeFault[] };
+  write(value: unknown): Written;
+}
+
+export interface Written {
+  readonly text: string;
+  /** Where the text needs a parameter of its own in the media type. */
+  readonly mediaType?: string;
+  readonly faults: readonly ShapeFault[];
 }
 
 /** The text is not of its media type at all. */
@@ -34,6 +43,8 @@ export interface MediaOptions {
   readonly root?: string;
   /** What the schema does not know is passed over, and nothing is checked. */
   readonly lenient?: boolean;
+  /** Content types of parts by name, of a form of parts. */
+  readonly encoding?: Readonly<Record<string, string>>;
 }
 
 /** Undefined for what has no form as JSON: its bytes go through untouched. */
@@ -59,6 +70,21 @@ export function mediaCodec(mediaType: string, options: MediaOptions = {}): Media
         },
         write: (value) => ({ text: writeForm(value), faults: check(value) }),
       };
+    case MULTIPART: {
+      const { schema, encoding } = options;
+      const fits = schema && !options.lenient ? shapeCheck(formAsJson(schema, types), types) : () => [];
+      return {
+        read(text, given) {
+          const value = attempt(() => readMultipart(text, given, schema, types));
+          return { value, faults: fits(value) };
+        },
+        write(value) {
+          const faults = fits(value);
+          const written = writeMultipart(value, schema, types, encoding);
+          return faults.length ? { ...written, faults } : written;
+        },
+      };
+    }
     case 'text/csv':
       return {
         read(text) {

@@ -2,7 +2,7 @@ import Negotiator from 'negotiator';
 import { MediaError, mediaCodec, type MediaCodec } from '../codec/media';
 import { problemXml } from '../codec/problem-xml';
 import { Body } from '../message/body';
-import { essence, isJson, isXml, withFields } from '../message/headers';
+import { essence, isJson, isMultipart, isXml, withFields } from '../message/headers';
 import type { Message } from '../message/message';
 import { Refusal, type InputFault } from '../problem';
 import type { JsonSchema, TypeTable } from '../schema';
@@ -35,7 +35,8 @@ export function compileShape(
     if (!codecs.has(k)) codecs.set(k, mediaCodec(mediaType, { schema: s, types, root, lenient: key === 'request' }));
     return codecs.get(k);
   };
-  const convertible = (m: string) => isJson(m) || isXml(m) || essence(m) === 'application/x-www-form-urlencoded';
+  const convertible = (m: string) =>
+    isJson(m) || isXml(m) || isMultipart(m) || essence(m) === 'application/x-www-form-urlencoded';
 
   return {
     inward(message) {
@@ -46,6 +47,12 @@ export function compileShape(
         essence(given) !== essence(own) &&
         !(isJson(given) && isJson(own));
       if (door.answers === 'json' && given !== undefined && isXml(given) && isJson(own)) return undefined;
+      // Its parts are read when somebody asks for them, and only then.
+      if (schema !== undefined && given !== undefined && isMultipart(given) && isMultipart(own)) {
+        const parts = codec(own, schema, 'request')!;
+        const text = { read: (t: string) => parts.read(t, given).value, write: (v: unknown) => parts.write(v).text };
+        return Promise.resolve({ ...message, body: message.body.withCodec(text) });
+      }
       const structured = isXml(own) && schema !== undefined;
       if (!(other && convertible(given) && convertible(own)) && !structured) return undefined;
       const reader = codec(given ?? own, schema, 'request');
@@ -71,7 +78,7 @@ async function read(
   if (message.body.isEmpty) return message;
   let value: unknown;
   try {
-    const found = reader.read(message.body.text());
+    const found = reader.read(message.body.text(), message.headers['content-type']);
     if (found.faults.length) {
       const errors: InputFault[] = found.faults.map((f) => ({ pointer: f.pointer, detail: f.words, code: f.kind }));
       throw new Refusal('HNG-404', { errors });
@@ -84,6 +91,15 @@ async function read(
       detail: `The body cannot be read as ${essence(message.headers['content-type'])}: ${words}.`,
       errors: [{ pointer: '', code: 'syntax', detail: words }],
     });
+  }
+  if (isMultipart(own) && writer) {
+    const { text, mediaType = own, faults } = writer.write(value);
+    if (faults.length)
+      throw new Refusal('HNG-404', {
+        errors: faults.map((f) => ({ pointer: f.pointer, detail: f.words, code: f.kind })),
+      });
+    const headers = withFields(message.headers, { 'content-type': mediaType });
+    return { ...message, headers, body: Body.ofParsed(text, value, mediaType), format: mediaType };
   }
   const text = { read: (t: string) => reader.read(t).value, write: (v: unknown) => writer?.write(v).text ?? '' };
   return {

@@ -1,6 +1,7 @@
 import { readJson, writeJson } from '../codec/json';
 import { decodeXml } from '../xml';
-import { charsetOf, isJson, isXml } from './headers';
+import { fromLatin1, latin1 } from './latin1';
+import { charsetOf, isJson, isMultipart, isXml } from './headers';
 
 /** Turns bytes into a value and back. A codec that knows a schema throws its own refusals. */
 export interface BodyCodec {
@@ -23,7 +24,7 @@ const ENCODER = new TextEncoder();
 
 /**
  * A message body: bytes until somebody asks for the value, a value until somebody asks for the bytes. Immutable from
- * outside: both forms say the same.
+ * outside: both forms say the same. The text of a form of parts has a character for each byte.
  */
 export class Body {
   private bytesForm: Uint8Array | undefined;
@@ -96,6 +97,7 @@ export class Body {
     b.bytesForm = this.bytesForm;
     b.textForm = this.textForm;
     b.source = this.source;
+    b.stream = this.stream;
     return b;
   }
 
@@ -118,9 +120,9 @@ export class Body {
     return !this.source && this.valueForm === undefined;
   }
 
-  /** True when the text is here, or is made from the value, before the bytes are. */
+  /** True when the text is here, or is made from the value, before the bytes are, and may go out in UTF-8. */
   get hasText(): boolean {
-    return this.bytesForm === undefined && !this.source;
+    return this.bytesForm === undefined && !this.source && !isMultipart(this.mediaType);
   }
 
   text(): string {
@@ -128,7 +130,9 @@ export class Body {
       if (this.bytesForm)
         this.textForm = isXml(this.mediaType)
           ? decodeXml(this.bytesForm, charsetOf(this.mediaType))
-          : UTF8.decode(this.bytesForm);
+          : isMultipart(this.mediaType)
+            ? latin1(this.bytesForm)
+            : UTF8.decode(this.bytesForm);
       else if (this.source) throw new Error('the body has not been loaded');
       else this.textForm = this.valueForm === undefined ? '' : this.codec.write(this.valueForm);
     }
@@ -136,7 +140,8 @@ export class Body {
   }
 
   bytes(): Uint8Array {
-    if (!this.bytesForm) this.bytesForm = ENCODER.encode(this.text());
+    if (!this.bytesForm)
+      this.bytesForm = isMultipart(this.mediaType) ? fromLatin1(this.text()) : ENCODER.encode(this.text());
     return this.bytesForm;
   }
 

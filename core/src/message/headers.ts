@@ -55,6 +55,10 @@ export function isXml(mediaType: string | undefined): boolean {
   return e === 'application/xml' || e === 'text/xml' || e.endsWith('+xml');
 }
 
+/** RFC 7578: a form of parts, files among them. */
+export const MULTIPART = 'multipart/form-data';
+export const isMultipart = (mediaType: string | undefined): boolean => essence(mediaType) === MULTIPART;
+
 export function isText(mediaType: string | undefined): boolean {
   return (
     isJson(mediaType) ||

@@ -1,6 +1,8 @@
 import { readJson, writeJson } from '../codec/json';
+import { readMultipart } from '../codec/multipart';
 import { LIMITS } from '../limits';
-import { isJson, isText } from './headers';
+import type { Body } from './body';
+import { isJson, isMultipart, isText } from './headers';
 import type { Message, ShownMessage } from './message';
 import { MASK, maskQuery, type SecretPlaces } from './secrets';
 
@@ -37,6 +39,7 @@ export function showMessage(
     return { ...base, text: `(${(error as Error).message})` };
   }
   const bytes = m.body.byteLength;
+  if (isMultipart(m.body.mediaType)) return { ...base, bytes, ...shownParts(m.body, most) };
   if (!isText(m.body.mediaType) && m.body.mediaType !== undefined) return { ...base, bytes };
   const cut = text.length > most;
   const shown = cut ? text.slice(0, most) : text;
@@ -61,4 +64,19 @@ export function showMessage(
     ...(cut && { cut }),
     ...(valueText !== undefined && valueText.length <= most && { valueText }),
   };
+}
+
+/** A form of parts as text, with what is no text in it as it may look, and its parts as a tree. */
+function shownParts(body: Body, most: number): Pick<ShownMessage, 'text' | 'valueText' | 'cut'> {
+  const raw = body.bytes();
+  const cut = raw.length > most;
+  const text = new TextDecoder().decode(cut ? raw.subarray(0, most) : raw);
+  if (cut) return { text, cut };
+  try {
+    const known = body.knownValue;
+    const value = typeof known === 'object' ? known : readMultipart(body.text(), body.mediaType, undefined, {});
+    return { text, valueText: writeJson({ body: value }) };
+  } catch {
+    return { text };
+  }
 }

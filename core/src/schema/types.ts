@@ -32,6 +32,7 @@ export interface JsonSchema {
   default?: unknown;
   examples?: unknown[];
   contentEncoding?: string;
+  contentMediaType?: string;
   deprecated?: boolean;
   readOnly?: boolean;
   writeOnly?: boolean;

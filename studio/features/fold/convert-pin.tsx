@@ -10,6 +10,7 @@ const FORMS = [
   ['json', 'JSON'],
   ['xml', 'XML'],
   ['form', 'a form'],
+  ['multipart', 'a form of parts (multipart)'],
   ['csv', 'CSV'],
 ] as const;
 
@@ -144,6 +145,7 @@ const MEDIA = {
   json: 'application/json',
   xml: 'application/xml',
   form: 'application/x-www-form-urlencoded',
+  multipart: 'multipart/form-data',
   csv: 'text/csv',
 } as const;
 const SHOWN = 2_000;

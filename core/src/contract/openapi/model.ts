@@ -50,6 +50,8 @@ export interface HttpMedia {
   readonly mediaType: string;
   readonly schema: JsonSchema;
   readonly example?: unknown;
+  /** Content types of parts by name, of a form of parts. */
+  readonly encoding?: Readonly<Record<string, string>>;
 }
 
 export interface HttpReply {

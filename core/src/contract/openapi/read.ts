@@ -1,5 +1,7 @@
+import { formAsJson } from '../../codec/multipart';
+import { isMultipart } from '../../message/headers';
 import { finding, HingeError, type Finding } from '../../problem';
-
+import type { TypeTable } from '../../schema';
 import type { Contract, ContractFiles, ContractOperation, FaultShape, MessageShape } from '../model';
 import type {
   HttpBody,
@@ -131,8 +133,8 @@ class OpenApiReader {
       name: id,
       documentation: text(value.summary) ?? text(value.description),
       tags: list(value.tags).filter((t): t is string => typeof t === 'string'),
-      request: shapeOf(http.request?.media),
-      reply: success && shapeOf(success.media),
+      request: shapeOf(http.request?.media, this.schemas.types),
+      reply: success && shapeOf(success.media, this.schemas.types),
       faults: faultsOf(http.replies),
       unusable: method === 'trace' ? 'TRACE is never passed on (RFC 9110 §9.3.8)' : undefined,
       place,
@@ -220,7 +222,13 @@ class OpenApiReader {
   private media(raw: unknown, file: string): HttpMedia[] {
     return Object.entries(isTree(raw) ? raw : {}).map(([mediaType, v]) => {
       const m = isTree(v) ? v : {};
-      return { mediaType, schema: this.schemas.read(m.schema, file), example: this.example(m, file) };
+      const encoding = encodingOf(m.encoding);
+      return {
+        mediaType,
+        schema: this.schemas.read(m.schema, file),
+        example: this.example(m, file),
+        ...(encoding && { encoding }),
+      };
     });
   }
 
@@ -263,9 +271,19 @@ export function preferredMedia(media: readonly HttpMedia[]): HttpMedia | undefin
   return by(/^application\/json\b|\+json\b/i) ?? by(/[/+]xml\b/i) ?? by(/x-www-form-urlencoded/i) ?? media[0];
 }
 
-function shapeOf(media: readonly HttpMedia[] | undefined): MessageShape {
+/** "Encoding Object" of 3.1: content types of parts, where each is one and no range. */
+function encodingOf(raw: unknown): Record<string, string> | undefined {
+  const found = Object.entries(isTree(raw) ? raw : {}).flatMap(([name, e]) => {
+    const type = isTree(e) ? text(e.contentType) : undefined;
+    return type !== undefined && /^[\w.+-]+\/[\w.+-]+(\s*;[^,*]*)?$/.test(type) ? [[name, type] as const] : [];
+  });
+  return found.length ? Object.fromEntries(found) : undefined;
+}
+
+function shapeOf(media: readonly HttpMedia[] | undefined, types: TypeTable): MessageShape {
   const chosen = preferredMedia(media ?? []);
-  return { body: chosen?.schema ?? {}, headers: [], mediaType: chosen?.mediaType ?? '' };
+  const schema = chosen && isMultipart(chosen.mediaType) ? formAsJson(chosen.schema, types) : chosen?.schema;
+  return { body: schema ?? {}, headers: [], mediaType: chosen?.mediaType ?? '' };
 }
 
 function faultsOf(replies: readonly HttpReply[]): FaultShape[] {

@@ -25,6 +25,7 @@ const PLAIN = [
   'default',
   'examples',
   'contentEncoding',
+  'contentMediaType',
   'deprecated',
   'readOnly',
   'writeOnly',
@@ -90,6 +91,7 @@ export class SchemaReader {
     if (value.type === 'file' || (value.contentMediaType === 'application/octet-stream' && value.type === undefined)) {
       out.type = 'string';
       out.format = 'binary';
+      delete out.contentMediaType;
     }
     if (value.nullable === true || value['x-nullable'] === true) {
       if (typeof out.type === 'string' && out.type !== 'null') out.type = [out.type, 'null'];

@@ -1,5 +1,7 @@
 import { JsonError } from '../../codec/json';
-import { essence, isJson } from '../../message/headers';
+import { MediaError, mediaCodec, type MediaCodec } from '../../codec/media';
+import type { Body } from '../../message/body';
+import { essence, isJson, isMultipart, MULTIPART } from '../../message/headers';
 import { Refusal, type InputFault } from '../../problem';
 import { collectFaults, ValidatorSet } from '../../schema';
 import type { GuardKind } from '../kind';
@@ -15,6 +17,10 @@ export const schemaGuard: GuardKind<SchemaGuardDocument> = {
     const mediaType = request?.mediaType ?? 'application/json';
     const validator =
       request?.schema && isJson(mediaType) ? new ValidatorSet(document.types ?? {}).compile(request.schema) : undefined;
+    const parts =
+      request?.schema && isMultipart(mediaType)
+        ? mediaCodec(mediaType, { schema: request.schema, types: document.types })
+        : undefined;
     const hasParameters = (operation.parameters ?? []).length > 0;
     if (!request && !hasParameters) return null;
     return async ({ run, parameterFaults }) => {
@@ -26,6 +32,7 @@ export const schemaGuard: GuardKind<SchemaGuardDocument> = {
           if (request.required) faults.push({ pointer: '', code: 'required', detail: 'a body is needed' });
         } else {
           checkMediaType(run.message.headers['content-type'], mediaType);
+          if (parts) faults.push(...partFaults(parts, body, run.message.headers['content-type']));
           if (validator)
             faults.push(
               ...collectFaults(
@@ -44,6 +51,21 @@ export const schemaGuard: GuardKind<SchemaGuardDocument> = {
     };
   },
 };
+
+function partFaults(codec: MediaCodec, body: Body, mediaType: string | undefined): InputFault[] {
+  try {
+    return codec
+      .read(body.text(), mediaType)
+      .faults.map((f) => ({ pointer: f.pointer, code: f.kind, detail: f.words }));
+  } catch (error) {
+    if (!(error instanceof MediaError)) throw error;
+    const detail = error.message;
+    throw new Refusal('HNG-403', {
+      detail: `The body cannot be read as ${MULTIPART}: ${detail}.`,
+      errors: [{ pointer: '', code: 'syntax', detail }],
+    });
+  }
+}
 
 function sentence(f: InputFault): string {
   const where =

@@ -71,7 +71,7 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
 
 function readBody(codec: MediaCodec, reply: BackendReply, backend: BackendContext) {
   try {
-    return codec.read(textOf(reply, backend));
+    return codec.read(textOf(reply, backend), reply.body.mediaType);
   } catch (error) {
     if (!(error instanceof MediaError)) throw error;
     if (reply.status >= 300) return { value: textOf(reply, backend), faults: [] };

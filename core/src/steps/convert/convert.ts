@@ -1,11 +1,19 @@
 import { CSV, readCsv, writeCsv } from '../../codec/csv';
 import { readForm, writeForm } from '../../codec/form';
 import { JsonError, readJson, writeJson } from '../../codec/json';
-import { mediaCodec, type MediaCodec } from '../../codec/media';
-import { PLAIN, PlainError, readPlainDocument, writePlainDocument, type PlainSettings } from '../../codec/xml';
+import { mediaCodec, type MediaCodec, type Written } from '../../codec/media';
+import { readMultipart, writeMultipart } from '../../codec/multipart';
+import {
+  isObject,
+  PLAIN,
+  PlainError,
+  readPlainDocument,
+  writePlainDocument,
+  type PlainSettings,
+} from '../../codec/xml';
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
-import { essence, isJson, isXml } from '../../message/headers';
+import { essence, isJson, isXml, MULTIPART } from '../../message/headers';
 import type { ShownMessage } from '../../message/message';
 import { finding, Refusal } from '../../problem';
 import type { TypeTable } from '../../schema';
@@ -17,9 +25,10 @@ const MEDIA = {
   json: 'application/json',
   xml: 'application/xml',
   form: 'application/x-www-form-urlencoded',
+  multipart: MULTIPART,
   csv: 'text/csv',
 } as const;
-const WORDS = { json: 'JSON', xml: 'XML', form: 'a form', csv: 'CSV' } as const;
+const WORDS = { json: 'JSON', xml: 'XML', form: 'a form', multipart: 'a form of parts', csv: 'CSV' } as const;
 
 /** The body in another form: by the schema that its message came with, else by the general form (docs/xml-json.md) with these settings. */
 export const convertKind: StepKind<ConvertDocument> = {
@@ -33,8 +42,11 @@ export const convertKind: StepKind<ConvertDocument> = {
       const { body } = run.message;
       await body.load();
       if (body.isEmpty) return;
-      const mediaType = MEDIA[step.to];
-      const { text, value } = attempt(run, step, essence(body.mediaType), () => convert(body));
+      const {
+        text,
+        value,
+        mediaType = MEDIA[step.to],
+      } = attempt(run, step, essence(body.mediaType), () => convert(body));
       const { 'content-length': _length, ...headers } = run.message.headers;
       run.message = {
         ...run.message,
@@ -69,6 +81,8 @@ export const convertKind: StepKind<ConvertDocument> = {
 
 interface Converted {
   readonly text: string;
+  /** Where it has a parameter that belongs to the text. */
+  readonly mediaType?: string;
   readonly value: unknown;
 }
 
@@ -101,7 +115,7 @@ function converter(step: ConvertDocument, types: TypeTable): (body: Body) => Con
   };
   const read = (body: Body): unknown => {
     const codec = codecFor(body.mediaType ?? '');
-    if (codec) return codec.read(body.text()).value;
+    if (codec) return codec.read(body.text(), body.mediaType).value;
     const known = step.by === 'settings' ? undefined : body.knownValue;
     if (known !== undefined && typeof known !== 'string') return known;
     if (step.by === 'schema' && !isJson(body.mediaType))
@@ -110,39 +124,50 @@ function converter(step: ConvertDocument, types: TypeTable): (body: Body) => Con
     switch (essence(body.mediaType)) {
       case MEDIA.form:
         return readForm(body.text(), undefined, {});
+      case MEDIA.multipart: {
+        // The door reads it by the schema of the operation, where there is one.
+        const value = step.by === 'settings' ? undefined : body.value();
+        return isObject(value) ? value : readMultipart(body.text(), body.mediaType, undefined, {});
+      }
       case MEDIA.csv:
         return readCsv(body.text(), csv);
       default:
         return isJson(body.mediaType) ? readJson(body.text()) : body.value();
     }
   };
-  const write = (value: unknown): string => {
+  const write = (value: unknown): Omit<Converted, 'value'> => {
     const codec = step.to === 'json' ? undefined : codecFor(MEDIA[step.to]);
     if (codec) {
-      const { text, faults } = codec.write(value);
-      if (faults[0]) throw new ConvertError(faults[0].pointer, faults[0].words);
-      return text;
+      return demand(codec.write(value));
     }
     switch (step.to) {
       case 'json':
-        return writeJson(value);
+        return { text: writeJson(value) };
       case 'xml':
-        return writePlainDocument(value, plain, step.root);
+        return { text: writePlainDocument(value, plain, step.root) };
       case 'form':
-        return writeForm(value);
+        return { text: writeForm(value) };
+      case 'multipart':
+        return demand(writeMultipart(value, undefined, {}));
       case 'csv':
-        return writeCsv(value, csv);
+        return { text: writeCsv(value, csv) };
     }
   };
   return (body) => {
     const value = read(body);
     try {
-      return { text: write(value), value };
+      return { ...write(value), value };
     } catch (error) {
       if (error instanceof PlainError) throw new ConvertError(error.pointer, error.message);
       throw error;
     }
   };
+}
+
+function demand(written: Written): Omit<Converted, 'value'> {
+  const [fault] = written.faults;
+  if (fault) throw new ConvertError(fault.pointer, fault.words);
+  return { text: written.text, mediaType: written.mediaType };
 }
 
 /** What stands in the body has no place in the other form, or no schema is there to read it by. */

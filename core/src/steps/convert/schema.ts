@@ -5,7 +5,7 @@ export const convertSchema = z.strictObject({
   kind: z.literal('convert'),
   ...stepBase,
   to: z
-    .enum(['json', 'xml', 'form', 'csv'])
+    .enum(['json', 'xml', 'form', 'multipart', 'csv'])
     .describe('The form that the body gets; the one it has is told by its content type'),
   root: z
     .string()

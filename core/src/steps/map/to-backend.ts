@@ -6,6 +6,7 @@ import { soapMediaType, writeSoap } from '../../codec/soap';
 import type { ShapeFault } from '../../codec/xml';
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
+import { isMultipart } from '../../message/headers';
 import type { Message } from '../../message/message';
 import { collectFaults, escapePointer, ValidatorSet, type JsonSchema, type TypeTable } from '../../schema';
 
@@ -86,7 +87,9 @@ function toHttp(operation: ContractOperation, http: HttpOperation, types: TypeTa
     validate: set.compile(p.schema),
   }));
   const media = preferredMedia(http.request?.media ?? []);
-  const codec = media && mediaCodec(media.mediaType, { schema: media.schema, types, root: operation.id });
+  const codec =
+    media && mediaCodec(media.mediaType, { schema: media.schema, types, root: operation.id, encoding: media.encoding });
+  const parts = isMultipart(media?.mediaType);
   const accept = acceptOf(http);
   const named = new Set(parameters.map((p) => p.name));
   return (run, made, refuse) => {
@@ -113,16 +116,18 @@ function toHttp(operation: ContractOperation, http: HttpOperation, types: TypeTa
     if (cookies.length) headers.cookie = cookies.join('; ');
     addHeaders(headers, made.headers, named);
     let body = Body.empty();
-    if (media && !codec) {
-      // Not a form that we read: what came goes on as it is.
+    const asItCame = media && (!codec || (parts && made.body === undefined && isMultipart(run.message.body.mediaType)));
+    if (asItCame) {
+      // Not a form that we read, or one that nobody changes: what came goes on as it is.
       body = run.message.body;
       if (!body.isEmpty || body.pending) headers['content-type'] = body.mediaType ?? media.mediaType;
     } else if (media && codec) {
       if (made.body !== undefined) {
         const written = codec.write(made.body);
         for (const f of written.faults) faults.push({ ...f, pointer: `/body${f.pointer}` });
-        body = Body.ofParsed(written.text, made.body, media.mediaType);
-        headers['content-type'] = media.mediaType;
+        const mediaType = written.mediaType ?? media.mediaType;
+        body = Body.ofParsed(written.text, made.body, mediaType);
+        headers['content-type'] = mediaType;
       } else if (http.request?.required) faults.push({ pointer: '/body', words: 'a body is needed', kind: 'missing' });
     }
     if (faults.length) refuse(faults);
@@ -190,7 +195,10 @@ export function httpTarget(operation: ContractOperation): { readonly schema: Jso
   }
   if (http.request) {
     properties.body = operation.request.body;
-    if (http.request.required) required.push('body');
+    // A form of parts may go on as it came, and what nobody reads does.
+    const media = preferredMedia(http.request.media);
+    const passes = !!media && (isMultipart(media.mediaType) || !mediaCodec(media.mediaType));
+    if (http.request.required && !passes) required.push('body');
   }
   return { schema: { type: 'object', properties, required } };
 }
