@@ -4,6 +4,7 @@ import {
   checkDocument,
   compileApi,
   draftFor,
+  exportOpenApi,
   readOpenApi,
   showMessage,
   type BackendRequest,
@@ -80,7 +81,15 @@ describe('an operation whose body is a form of parts', () => {
 
   test('is drafted whole, without a finding, and so is one of bytes', () => {
     expect(checkDocument(draft())).toEqual([]);
-    expect(draft().operations.addDocument!.request).toMatchObject({ mediaType: 'multipart/form-data', required: true });
+    expect(draft().operations.addDocument!.request).toMatchObject({
+      mediaType: 'multipart/form-data',
+      required: true,
+      encoding: { meta: 'application/vnd.vault+json' },
+    });
+    const again = readOpenApi({ entry: 'o.json', files: { 'o.json': JSON.stringify(exportOpenApi(draft())) } });
+    expect(again.operations.find((o) => o.id === 'addDocument')!.http!.request!.media).toMatchObject([
+      { mediaType: 'multipart/form-data', encoding: { meta: 'application/vnd.vault+json' } },
+    ]);
   });
 
   test('what comes as a form goes on byte by byte, and is held against its schema', async () => {

@@ -163,6 +163,7 @@ function operationOf(
           mediaType: outer(media.mediaType),
           ...(http.request!.required && { required: true }),
           schema: copy(media.schema),
+          ...(media.encoding && { encoding: { ...media.encoding } }),
         },
       }),
     reply: {

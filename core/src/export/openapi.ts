@@ -171,12 +171,18 @@ export function authoredOperation(id: string, o: OperationDocument): AuthoredOpe
       requestBody: {
         ...(o.request.description && { description: o.request.description }),
         ...(o.request.required && { required: true }),
-        content: content(o.request, examplesOf(o.request.examples)),
+        content: content(o.request, { ...encodingOf(o.request.encoding), ...examplesOf(o.request.examples) }),
       },
     }),
     responses,
   };
 }
+
+/** Encoding objects (OpenAPI 3.1 §4.8.15). */
+const encodingOf = (encoding: Readonly<Record<string, string>> | undefined) =>
+  encoding && {
+    encoding: Object.fromEntries(Object.entries(encoding).map(([part, contentType]) => [part, { contentType }])),
+  };
 
 /** Example objects (OpenAPI 3.1 §4.8.19). Those of another status stand elsewhere. */
 function examplesOf(

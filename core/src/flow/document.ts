@@ -109,6 +109,10 @@ export const operationSchema = z.strictObject({
       required: z.boolean().optional(),
       description: z.string().optional(),
       schema: jsonSchema.optional(),
+      encoding: z
+        .record(z.string(), name)
+        .optional()
+        .describe('Of multipart/form-data: content types of parts by their names'),
       examples: z.record(z.string(), requestExample).optional(),
     })
     .optional(),

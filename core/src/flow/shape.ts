@@ -28,11 +28,13 @@ export function compileShape(
 ): DoorShape {
   const own = operation.request?.mediaType ?? 'application/json';
   const schema = operation.request?.schema;
+  const encoding = operation.request?.encoding;
   const root = rootName(operation);
   const codecs = new Map<string, MediaCodec | undefined>();
   const codec = (mediaType: string, s: JsonSchema | undefined, key: string): MediaCodec | undefined => {
     const k = `${key} ${essence(mediaType)}`;
-    if (!codecs.has(k)) codecs.set(k, mediaCodec(mediaType, { schema: s, types, root, lenient: key === 'request' }));
+    if (!codecs.has(k))
+      codecs.set(k, mediaCodec(mediaType, { schema: s, types, root, lenient: key === 'request', encoding }));
     return codecs.get(k);
   };
   const convertible = (m: string) =>

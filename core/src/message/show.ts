@@ -39,7 +39,7 @@ export function showMessage(
     return { ...base, text: `(${(error as Error).message})` };
   }
   const bytes = m.body.byteLength;
-  if (isMultipart(m.body.mediaType)) return { ...base, bytes, ...shownParts(m.body, most) };
+  if (isMultipart(m.body.mediaType)) return { ...base, bytes, ...shownParts(m.body, most, light) };
   if (!isText(m.body.mediaType) && m.body.mediaType !== undefined) return { ...base, bytes };
   const cut = text.length > most;
   const shown = cut ? text.slice(0, most) : text;
@@ -67,7 +67,11 @@ export function showMessage(
 }
 
 /** A form of parts as text, with what is no text in it as it may look, and its parts as a tree. */
-function shownParts(body: Body, most: number): Pick<ShownMessage, 'text' | 'valueText' | 'cut'> {
+function shownParts(
+  body: Body,
+  most: number,
+  light: boolean,
+): Pick<ShownMessage, 'body' | 'text' | 'valueText' | 'cut'> {
   const raw = body.bytes();
   const cut = raw.length > most;
   const text = new TextDecoder().decode(cut ? raw.subarray(0, most) : raw);
@@ -75,7 +79,7 @@ function shownParts(body: Body, most: number): Pick<ShownMessage, 'text' | 'valu
   try {
     const known = body.knownValue;
     const value = typeof known === 'object' ? known : readMultipart(body.text(), body.mediaType, undefined, {});
-    return { text, valueText: writeJson({ body: value }) };
+    return { text, valueText: writeJson({ body: value }), ...(!light && { body: value }) };
   } catch {
     return { text };
   }

@@ -1,3 +1,4 @@
+import { encodingOf } from '../contract/openapi/encoding';
 import { authoredOperation, isDescribed, NO_WORDS, openApiHead, outward } from '../export/openapi';
 import { operationSchema, type FlowDocument, type OperationDocument, type ParameterDocument } from '../flow/document';
 import { firstCase, idFor, newOperation, renameOperation } from '../flow/operations';
@@ -267,8 +268,11 @@ class Reader {
     const body = this.open(given, at);
     if (!body) return undefined;
     const { examples, ...media } = this.media(body.content, at);
+    const raw = isTree(body.content) ? Object.values(body.content)[0] : undefined;
+    const encoding = encodingOf(isTree(raw) ? raw.encoding : undefined);
     return {
       ...media,
+      ...(encoding && { encoding }),
       ...(body.required === true && { required: true }),
       ...(typeof body.description === 'string' && { description: body.description }),
       ...this.examples(examples, had?.examples, at),

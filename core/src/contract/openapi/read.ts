@@ -14,6 +14,7 @@ import type {
   ParameterStyle,
   SecurityScheme,
 } from './model';
+import { encodingOf } from './encoding';
 import { askedSecurity, securityScheme } from './security';
 import { SchemaReader } from './schemas';
 import { isTree, OpenApiSource, type Tree } from './source';
@@ -269,15 +270,6 @@ function fallbackId(method: string, path: string): string {
 export function preferredMedia(media: readonly HttpMedia[]): HttpMedia | undefined {
   const by = (test: RegExp) => media.find((m) => test.test(m.mediaType));
   return by(/^application\/json\b|\+json\b/i) ?? by(/[/+]xml\b/i) ?? by(/x-www-form-urlencoded/i) ?? media[0];
-}
-
-/** "Encoding Object" of 3.1: content types of parts, where each is one and no range. */
-function encodingOf(raw: unknown): Record<string, string> | undefined {
-  const found = Object.entries(isTree(raw) ? raw : {}).flatMap(([name, e]) => {
-    const type = isTree(e) ? text(e.contentType) : undefined;
-    return type !== undefined && /^[\w.+-]+\/[\w.+-]+(\s*;[^,*]*)?$/.test(type) ? [[name, type] as const] : [];
-  });
-  return found.length ? Object.fromEntries(found) : undefined;
 }
 
 function shapeOf(media: readonly HttpMedia[] | undefined, types: TypeTable): MessageShape {
