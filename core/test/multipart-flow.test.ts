@@ -7,6 +7,7 @@ import {
   exportOpenApi,
   readOpenApi,
   showMessage,
+  typeFlow,
   type BackendRequest,
   type FlowDocument,
 } from '../src';
@@ -90,6 +91,25 @@ describe('an operation whose body is a form of parts', () => {
     expect(again.operations.find((o) => o.id === 'addDocument')!.http!.request!.media).toMatchObject([
       { mediaType: 'multipart/form-data', encoding: { meta: 'application/vnd.vault+json' } },
     ]);
+  });
+
+  test('its case is JSON that becomes a form; a map sees its files as objects, and needs to join none of them', async () => {
+    const d = draft();
+    const { body } = d.cases!.find((c) => c.operation === 'addDocument')!.request;
+    expect(body).toMatchObject({ file: { data: expect.any(String) }, pages: expect.any(Number) });
+    const text = JSON.stringify(body);
+    const { status, seen } = await ask(d, Body.ofText(text, 'application/json'), 'application/json');
+    expect(status).toBe(201);
+    expect((await got(seen[0]!)).get('file')).toBeInstanceOf(File);
+    const [map] = typeFlow(d, 'addDocument');
+    const rows = (all: NonNullable<typeof map>['before']) =>
+      all.map((r) => `${r.pointer}${r.required ? ' needed' : ''}`);
+    expect(rows(map!.before)).toContain('/body/file/data needed');
+    expect(rows(map!.after)).toContain('/body/file/data');
+    expect(rows(map!.after).filter((r) => r.endsWith('needed'))).toEqual([]);
+    const joined = structuredClone(d);
+    Object.assign(joined.operations.addDocument!.flow[0]!, { fields: [{ to: '/body/pages', from: '1' }] });
+    expect(rows(typeFlow(joined, 'addDocument')[0]!.after)).toContain('/body/file/data needed');
   });
 
   test('what comes as a form goes on byte by byte, and is held against its schema', async () => {

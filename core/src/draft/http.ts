@@ -6,6 +6,8 @@ import {
   type OperationDocument,
   type ParameterDocument,
 } from '../flow/document';
+import { requestSchema } from '../flow/request-schema';
+import { isMultipart } from '../message/headers';
 import { sampleOf, typesOf, type TypeTable } from '../schema';
 import type { PlannedField, PlannedOperation } from './plan';
 import { copyTypes, slug, type DraftOptions } from './common';
@@ -225,8 +227,9 @@ function caseOf(
     else if (p.in === 'header') (request.headers ??= {})[p.name] = String(sample as string);
   }
   const media = preferredMedia(op.http!.request?.media ?? []);
-  if (operation.request?.schema)
-    request.body = media?.example ?? sampleOf(operation.request.schema, types, { optional: true });
+  const body = requestSchema(operation, types);
+  const example = isMultipart(media?.mediaType) ? undefined : media?.example;
+  if (body) request.body = example ?? sampleOf(body, types, { optional: true });
   return {
     name: 'sample',
     operation: row.id,

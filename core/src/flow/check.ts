@@ -1,3 +1,4 @@
+import { requestSchema } from './request-schema';
 import { checkCredentials } from '../credentials';
 import { checkBackground, checkTopics } from '../events/check';
 import { checkGuards } from '../guards/check';
@@ -205,7 +206,7 @@ function checkOperation(
   const types = document.types ?? {};
   const pointer = `/operations/${id}`;
   const before: MessageType = {
-    body: operation.request?.schema,
+    body: requestSchema(operation, types),
     types,
     words: "the caller's request",
     isReply: false,

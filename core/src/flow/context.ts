@@ -1,3 +1,4 @@
+import { requestSchema } from './request-schema';
 import type { ContractOperation } from '../contract';
 import { stepKind } from '../steps/registry';
 import type { InnerOperation, MessageType, StepContext, StepPart } from '../steps/kind';
@@ -108,7 +109,7 @@ export function innerOperation(
     id,
     name: id,
     documentation: o.summary ?? o.description,
-    request: { body: o.request?.schema ?? {}, headers: [], mediaType },
+    request: { body: requestSchema(o, document.types ?? {}) ?? {}, headers: [], mediaType },
     reply: { body: o.reply?.schema ?? {}, headers: [], mediaType: replyMedia },
     faults: [],
     http: {

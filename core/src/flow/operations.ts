@@ -1,4 +1,5 @@
 import { sampleOf } from '../schema';
+import { requestSchema } from './request-schema';
 import type { CaseDocument, FlowDocument, OperationDocument, ParameterDocument, StepDocument } from './document';
 
 /** The document without an operation and its cases. Calls to it stay, and become findings. */
@@ -87,13 +88,14 @@ export function firstCase(id: string, o: OperationDocument): CaseDocument {
           : [],
       ),
     );
+  const body = requestSchema(o, {});
   return {
     name: 'sample',
     operation: id,
     request: {
       path: values('path'),
       query: values('query'),
-      ...(o.request?.schema && { body: sampleOf(o.request.schema, {}) ?? {} }),
+      ...(body && { body: sampleOf(body, {}) ?? {} }),
     },
   };
 }

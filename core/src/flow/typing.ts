@@ -1,6 +1,8 @@
 import { typeRows, type JsonSchema, type TypeRow, type TypeTable } from '../schema';
 import type { MessageType } from '../steps/kind';
 import { targetOf } from '../steps/map/map';
+import type { MapDocument } from '../steps/map/schema';
+import { requestSchema } from './request-schema';
 import { checkSeries, contextAt, type FlowWorld, type Neighbours } from './context';
 import { openBackends } from './contracts';
 import type { FlowDocument, OperationDocument } from './document';
@@ -21,7 +23,8 @@ export function typeFlow(document: FlowDocument, operationId: string, neighbours
   const operation = document.operations[operationId];
   if (!operation) return [];
   const types = document.types ?? {};
-  const start: MessageType = { body: operation.request?.schema, types, words: "the caller's request", isReply: false };
+  const body = requestSchema(operation, types);
+  const start: MessageType = { body, types, words: "the caller's request", isReply: false };
   const out: StepTyping[] = [];
   const made = new Map<MessageType, readonly TypeRow[]>([[start, requestRows(operation, types)]]);
   const rowsOf = (type: MessageType): readonly TypeRow[] => {
@@ -39,7 +42,7 @@ export function typeFlow(document: FlowDocument, operationId: string, neighbours
     seen(at, step, before, after) {
       if (step.kind === 'map' && !step.off) {
         const target = targetOf(step, contextAt(world, at));
-        const typed = 'severity' in target ? [] : argumentRows(target.schema, target.types);
+        const typed = 'severity' in target ? [] : argumentRows(target.schema, target.types, step);
         made.set(after, [...writtenHeaders(step.fields ?? []), ...typed]);
       }
       out.push({
@@ -61,10 +64,19 @@ function bodyRows(body: JsonSchema, types: TypeTable): TypeRow[] {
     .map((r) => ({ ...r, depth: r.depth - 1 }));
 }
 
-function argumentRows(schema: JsonSchema, types: TypeTable): TypeRow[] {
+/** Of a body that need not be, and that the map does not make, nothing is needed. */
+function argumentRows(schema: JsonSchema, types: TypeTable, step: MapDocument): TypeRow[] {
+  const made =
+    (schema.required?.includes('body') ?? false) ||
+    step.whole !== undefined ||
+    step.fields?.some((f) => f.to === '/body' || f.to.startsWith('/body/'));
   return typeRows(schema, types, ROWS)
     .filter((r) => !['/body', '/soapHeader', '/headers', '/cookies', '/path', '/query', '/status'].includes(r.pointer))
-    .map((r) => ({ ...r, depth: r.depth - 1 }));
+    .map((r) => ({
+      ...r,
+      depth: r.depth - 1,
+      ...(!made && r.pointer.startsWith('/body/') && { required: false }),
+    }));
 }
 
 /** HTTP header fields and the status are in no schema; those that the map sets are shown. */
@@ -91,5 +103,6 @@ function requestRows(operation: OperationDocument, types: TypeTable): TypeRow[] 
       description: p.description ?? r.description,
     })),
   );
-  return [...parameters, ...(operation.request?.schema ? bodyRows(operation.request.schema, types) : [])];
+  const body = requestSchema(operation, types);
+  return [...parameters, ...(body ? bodyRows(body, types) : [])];
 }

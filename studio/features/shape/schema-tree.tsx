@@ -4,6 +4,8 @@ import { ChoiceRow, RowMoves, TextRow } from '../fold/fields';
 
 type Kind = 'string' | 'integer' | 'number' | 'boolean' | 'object' | 'array' | 'any' | `ref ${string}`;
 
+/** Bytes of a form of parts. */
+const FILE = 'file';
 const FORMATS = ['date', 'date-time', 'time', 'uuid', 'email', 'int32', 'int64'];
 
 interface Props {
@@ -106,12 +108,13 @@ function Node({ schema, types, readOnly, onChange, name, depth, required, onName
             hideLabel
             label={`Format of ${what}`}
             width={112}
-            value={schema.format ?? ''}
-            options={[['', 'any text'], ...FORMATS.map((f): [string, string] => [f, f])]}
+            value={schema.contentMediaType || schema.format === 'binary' ? FILE : (schema.format ?? '')}
+            options={[['', 'any text'], ...FORMATS.map((f): [string, string] => [f, f]), [FILE, 'a file']]}
             readOnly={readOnly}
             onChange={(format) => {
-              const { format: _f, ...rest } = schema;
-              onChange({ ...rest, ...(format && { format }) });
+              const { format: _f, contentMediaType: had, ...rest } = schema;
+              if (format === FILE) onChange({ ...rest, contentMediaType: had ?? 'application/octet-stream' });
+              else onChange({ ...rest, ...(format && { format }) });
             }}
           />
         )}
