@@ -20,8 +20,8 @@ export const FILE: JsonSchema = {
   required: ['data'],
   properties: {
     data: { type: 'string', contentEncoding: 'base64', description: 'Bytes of the file' },
-    filename: { type: 'string' },
-    mediaType: { type: 'string' },
+    filename: { type: 'string', examples: ['file.bin'] },
+    mediaType: { type: 'string', examples: ['application/octet-stream'] },
   },
   additionalProperties: false,
 };

@@ -2,7 +2,7 @@ import Negotiator from 'negotiator';
 import { MediaError, mediaCodec, type MediaCodec } from '../codec/media';
 import { problemXml } from '../codec/problem-xml';
 import { Body } from '../message/body';
-import { essence, isJson, isMultipart, isXml, withFields } from '../message/headers';
+import { essence, isJson, isMultipart, isXml, MULTIPART, withFields } from '../message/headers';
 import type { Message } from '../message/message';
 import { Refusal, type InputFault } from '../problem';
 import type { JsonSchema, TypeTable } from '../schema';
@@ -101,7 +101,7 @@ async function read(
         errors: faults.map((f) => ({ pointer: f.pointer, detail: f.words, code: f.kind })),
       });
     const headers = withFields(message.headers, { 'content-type': mediaType });
-    return { ...message, headers, body: Body.ofParsed(text, value, mediaType), format: mediaType };
+    return { ...message, headers, body: Body.ofParsed(text, value, mediaType), format: MULTIPART };
   }
   const text = { read: (t: string) => reader.read(t).value, write: (v: unknown) => writer?.write(v).text ?? '' };
   return {

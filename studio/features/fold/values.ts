@@ -134,7 +134,7 @@ export function sizeWords(bytes: number): string {
 
 /** "SOAP 1.1", "JSON", else the media type. */
 export function formatWords(m: ShownMessage): string {
-  if (m.format && m.format !== 'problem') return m.format;
+  if (m.format && m.format !== 'problem') return m.format.split(';')[0]!;
   const e = (m.mediaType ?? '').split(';')[0]!;
   if (e === 'application/problem+json') return 'problem';
   if (e === 'application/json') return 'JSON';
