@@ -151,6 +151,52 @@ describe('through the hub of a gateway', () => {
     expect(inside.size).toBeLessThan(5);
   });
 
+  test('of all topics together no more is kept than fits: first what nobody listens to goes', async () => {
+    const most = EVENT_LIMITS.familyEvents;
+    const l = await hubs.listen(north('heard'), {});
+    const idle = Math.ceil(most / 1000) + 20;
+    for (let n = 0; n < idle * 1000; n++) {
+      if (n % 1000 === 0) now += 2000;
+      await put(north(String(Math.floor(n / 1000))), `e${n}`);
+      if (n % 1000 === 0) await put(north('heard'), `h${n}`);
+    }
+    const { hubs: inside, keptOfFamilies } = hubs as unknown as {
+      hubs: Map<string, { kept: unknown[] }>;
+      keptOfFamilies: number;
+    };
+    const kept = [...inside.values()].reduce((sum, h) => sum + h.kept.length, 0);
+    expect(keptOfFamilies).toBe(kept);
+    expect(kept).toBeLessThanOrEqual(most);
+    expect(await drain(l)).toHaveLength(idle);
+    expect((await drain(await hubs.listen(north(String(idle - 1)), { kept: true }))).length).toBeGreaterThan(900);
+  });
+
+  test('one that is about to be listened to is not forgotten meanwhile', async () => {
+    const d = document({ brokers: { town: { address: 'mqtt://127.0.0.1:1883' } } });
+    const at = ref({
+      ...d,
+      topics: { turned: { ...d.topics!.turned, broker: 'town', keep: { events: 10, seconds: 0 } } },
+    });
+    let go: () => void = () => undefined;
+    const subscribe = broker.subscribe.bind(broker);
+    broker.subscribe = async (b, address, take) => {
+      if (address.endsWith('/7/turned')) await new Promise<void>((r) => (go = r));
+      return subscribe(b, address, take);
+    };
+    const coming = hubs.listen(refWith(at, { berth: 'north', light: '7' }), {});
+    now += 60_000;
+    await hubs.listen(refWith(at, { berth: 'north', light: '8' }), {});
+    go();
+    const l = await coming;
+    await broker.publish(undefined, {
+      address: 'quay/north/light/7/turned',
+      payload: new Uint8Array(0),
+      qos: 0,
+      retain: false,
+    });
+    expect(await l.next(0)).toMatchObject({ event: { subject: 'north/7' } });
+  });
+
   test('one that is forgotten is no longer subscribed at the broker', async () => {
     const d = document({ brokers: { town: { address: 'mqtt://127.0.0.1:1883' } } });
     const at = ref({ ...d, topics: { turned: { ...d.topics!.turned, broker: 'town' } } });

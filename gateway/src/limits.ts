@@ -5,6 +5,8 @@ export const GATEWAY_LIMITS = {
   /** Answers of backends that go on, for subscriptions; and how long one may say nothing. */
   backendStreams: 2_000,
   backendStreamSilenceMs: 600_000,
+  /** Connections to brokers, those of filters that somebody listens to among them. */
+  brokerConnections: 500,
   /** One message of a WebSocket of a backend. */
   backendMessageBytes: 4 * 1024 * 1024,
   /** A connection that does not come about. */

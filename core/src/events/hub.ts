@@ -30,6 +30,8 @@ export const EVENT_LIMITS = {
   /** Topics of families that nobody listens to, and whose last events are kept all the same. */
   idle: 1000,
   tidyMs: 10_000,
+  /** Events that are kept of all topics of families together. */
+  familyEvents: 100_000,
 } as const;
 
 interface Hub {
@@ -40,6 +42,8 @@ interface Hub {
   end?: () => void;
   /** One of a family, when it was last used; there may be as many as callers think of. */
   used?: number;
+  /** How many are about to listen. */
+  coming: number;
   opening?: Promise<void>;
 }
 
@@ -50,6 +54,7 @@ export class TopicHubs implements Topics {
   private readonly rates = new Map<string, Rates>();
   /** Those of topics within this gateway that are listened to with parameters open, by their template. */
   private readonly filters = new Map<string, readonly Hub[]>();
+  private keptOfFamilies = 0;
   private tidied = 0;
   private tidyAt: number = EVENT_LIMITS.idle;
   private listening = 0;
@@ -122,11 +127,14 @@ export class TopicHubs implements Topics {
     if (this.listening >= EVENT_LIMITS.listeners) throw new BrokerFailure('too many listen already');
     const hub = this.hub(topic);
     this.listening++;
+    hub.coming++;
     try {
       await this.open(hub);
     } catch (error) {
       this.listening--;
       throw error;
+    } finally {
+      hub.coming--;
     }
     const rates = this.ratesOf(rateKey(topic));
     const line: Line = new Line(
@@ -191,7 +199,7 @@ export class TopicHubs implements Topics {
     }
     const { family } = ref;
     if (family) this.tidy();
-    hub = { ref, kept: [], listeners: new Set(), ...(family && { used: this.now() }) };
+    hub = { ref, kept: [], listeners: new Set(), coming: 0, ...(family && { used: this.now() }) };
     this.hubs.set(key, hub);
     if (family?.open && !ref.broker) this.filters.set(family.template, [...this.filtersOf(family.template), hub]);
     return hub;
@@ -200,15 +208,18 @@ export class TopicHubs implements Topics {
   /** Topics of families are forgotten once nobody listens and nothing of them is kept any longer; the oldest also where they are many. */
   private tidy(): void {
     const now = this.now();
-    if (this.hubs.size < this.tidyAt && now - this.tidied < EVENT_LIMITS.tidyMs) return;
+    const full = this.keptOfFamilies > EVENT_LIMITS.familyEvents;
+    if (this.hubs.size < this.tidyAt && now - this.tidied < EVENT_LIMITS.tidyMs / (full ? 10 : 1)) return;
     this.tidied = now;
     const idle = [...this.hubs]
-      .filter(([, h]) => h.used !== undefined && !h.listeners.size)
+      .filter(([, h]) => h.used !== undefined && !h.listeners.size && !h.coming)
       .sort(([, a], [, b]) => a.used! - b.used!);
     const many = idle.length - EVENT_LIMITS.idle;
     idle.forEach(([key, h], n) => {
-      if (n >= many && now - h.used! <= h.ref.keepMs) return;
+      if (n >= many && now - h.used! <= h.ref.keepMs && this.keptOfFamilies <= EVENT_LIMITS.familyEvents) return;
       this.hubs.delete(key);
+      this.keptOfFamilies -= h.kept.length;
+      h.used = undefined;
       const { template } = h.ref.family!;
       this.filters.set(
         template,
@@ -251,7 +262,14 @@ export class TopicHubs implements Topics {
 
   private take(hub: Hub, event: TopicEvent): void {
     hub.kept.push({ event, at: this.now() });
+    if (hub.used !== undefined) this.keptOfFamilies++;
     this.forget(hub);
+    if (hub.used !== undefined && this.keptOfFamilies > EVENT_LIMITS.familyEvents) {
+      this.tidy();
+      // All of the others are in use, or were until a moment ago: the one that grows keeps less.
+      if ((hub.used as number | undefined) !== undefined && this.keptOfFamilies > EVENT_LIMITS.familyEvents)
+        this.keptOfFamilies -= hub.kept.splice(0, 1).length;
+    }
     for (const line of [...hub.listeners]) line.put({ event });
   }
 
@@ -260,7 +278,9 @@ export class TopicHubs implements Topics {
     const oldest = this.now() - ref.keepMs;
     let gone = Math.max(0, kept.length - ref.keepEvents);
     while (gone < kept.length && kept[gone]!.at < oldest) gone++;
-    if (gone) kept.splice(0, gone);
+    if (!gone) return;
+    kept.splice(0, gone);
+    if (hub.used !== undefined) this.keptOfFamilies -= gone;
   }
 }
 

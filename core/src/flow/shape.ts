@@ -53,7 +53,8 @@ export function compileShape(
       if (schema !== undefined && given !== undefined && isMultipart(given) && isMultipart(own)) {
         const parts = codec(own, schema, 'request')!;
         const text = { read: (t: string) => parts.read(t, given).value, write: (v: unknown) => parts.write(v).text };
-        return Promise.resolve({ ...message, body: message.body.withCodec(text) });
+        message.body.readBy(text);
+        return undefined;
       }
       const structured = isXml(own) && schema !== undefined;
       if (!(other && convertible(given) && convertible(own)) && !structured) return undefined;

@@ -37,7 +37,7 @@ export class Body {
 
   private constructor(
     readonly mediaType: string | undefined,
-    private readonly codec: BodyCodec,
+    private codec: BodyCodec,
   ) {}
 
   static empty(): Body {
@@ -97,8 +97,12 @@ export class Body {
     b.bytesForm = this.bytesForm;
     b.textForm = this.textForm;
     b.source = this.source;
-    b.stream = this.stream;
     return b;
+  }
+
+  /** Who asks for the value from now on gets it by this codec. */
+  readBy(codec: BodyCodec): void {
+    if (!this.hasValue) this.codec = codec;
   }
 
   /** Bytes must be here before text() or value() of a body from a source. */

@@ -70,6 +70,12 @@ export class MqttBrokers implements Brokers {
   async subscribe(broker: BrokerRef, address: string, take: (m: BrokerMessage) => void): Promise<() => void> {
     // A filter has a connection of its own: where two subscriptions of one connection overlap, a broker may send the same twice (MQTT 3.1.1 §3.3.5).
     const lane = isFilter(address) ? address : undefined;
+    if (
+      lane !== undefined &&
+      !this.connections.has(keyOf(broker, lane)) &&
+      this.connections.size >= GATEWAY_LIMITS.brokerConnections
+    )
+      throw new BrokerFailure('too many filters are listened to already');
     const connection = this.connection(broker, lane);
     const client = await connection.client;
     const { takers } = connection;
