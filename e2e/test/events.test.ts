@@ -132,10 +132,10 @@ describe('HTTP into events', () => {
     for (const [path, status] of Object.entries({ 'north/7': 202, 'south/7': 202, 'east/7': 400 }))
       expect((await post(`/arrivals/v1/light/${path}`, { at: path })).status).toBe(status);
     await page.byText('.live [aria-live]', 'listening, 2 events');
-    await page.fill('input[aria-label="Value of berth"]', 'north');
-    await page.fill('input[aria-label="Value of light"]', '8');
+    await page.fill('input[aria-label="Publish to berth"]', 'north');
+    await page.fill('input[aria-label="Publish to light"]', '8');
     await page.click('.live button', 'Publish');
-    await page.byText('.live [role=status]', '202');
+    await page.byText('.live [aria-live]', 'listening, 3 events');
     const kept = await (await fetch(`${world.gateway}/arrivals/v1/light/north/8?wait=1`)).json();
     expect(kept).toMatchObject([{ subject: 'north/8', type: 'light' }]);
     expect(await hands.serious()).toEqual([]);

@@ -21,16 +21,16 @@ export function Live({ slug, topic, parameters, environments, sample }: Props) {
   const [environment, setEnvironment] = useState(environments[0]?.name ?? '');
   const [key, setKey] = useState('');
   const [filter, setFilter] = useState('');
-  const [values, setValues] = useState<Readonly<Record<string, string>>>({});
+  const [heard, setHeard] = useState<Values>({});
+  const [values, setValues] = useState<Values>({});
   const query = new URLSearchParams({ in: environment });
-  for (const p of parameters) if (values[p]) query.append(`value.${p}`, values[p]);
+  for (const p of parameters) if (heard[p]) query.append(`value.${p}`, heard[p]);
   const l = useListener(`/api/apis/${slug}/topics/${topic}?${query.toString()}`, key);
   const [text, setText] = useState(sample);
   const [said, setSaid] = useState<{ readonly status: number; readonly text: string }>();
   const [busy, setBusy] = useState(false);
   // Listening leaves open what has no value; publishing needs all of them.
   const unset = parameters.filter((p) => !values[p]);
-  const to = parameters.length ? `to ${parameters.map((p) => values[p]).join(', ')}` : '';
   const publish = async () => {
     setBusy(true);
     try {
@@ -90,20 +90,7 @@ export function Live({ slug, topic, parameters, environments, sample }: Props) {
             sx={{ flex: 1 }}
           />
         </div>
-        {parameters.length > 0 && (
-          <div className="row">
-            {parameters.map((p) => (
-              <TextField
-                key={p}
-                value={values[p] ?? ''}
-                onChange={(e) => setValues({ ...values, [p]: e.target.value })}
-                placeholder={`{${p}}: any`}
-                slotProps={{ htmlInput: { 'aria-label': `Value of ${p}`, className: 'mono', spellCheck: false } }}
-                sx={{ flex: 1 }}
-              />
-            ))}
-          </div>
-        )}
+        <ValueFields parameters={parameters} values={heard} what="Listen to" open onChange={setHeard} />
         <HeardBar l={l} />
         {l.told && (
           <div className="told" role="alert">
@@ -114,12 +101,12 @@ export function Live({ slug, topic, parameters, environments, sample }: Props) {
       </section>
       <section aria-label="Publish">
         <div className="row">
-          <h3>Publish</h3>
-          <span className="soft grow cut">{unset.length ? `needs a value for ${unset.join(', ')}` : to}</span>
+          <h3 className="grow">Publish</h3>
           <Button variant="outlined" disabled={busy || unset.length > 0} onClick={() => void publish()}>
             {busy ? 'Sending …' : 'Publish'}
           </Button>
         </div>
+        <ValueFields parameters={parameters} values={values} what="Publish to" onChange={setValues} />
         <TextField
           multiline
           minRows={6}
@@ -136,6 +123,39 @@ export function Live({ slug, topic, parameters, environments, sample }: Props) {
           </div>
         )}
       </section>
+    </div>
+  );
+}
+
+type Values = Readonly<Record<string, string>>;
+
+/** A value for each parameter of the topic; `open`: those without one mean any. */
+function ValueFields({
+  parameters,
+  values,
+  what,
+  open,
+  onChange,
+}: {
+  readonly parameters: readonly string[];
+  readonly values: Values;
+  readonly what: string;
+  readonly open?: boolean;
+  readonly onChange: (values: Values) => void;
+}) {
+  if (!parameters.length) return null;
+  return (
+    <div className="row">
+      {parameters.map((p) => (
+        <TextField
+          key={p}
+          value={values[p] ?? ''}
+          onChange={(e) => onChange({ ...values, [p]: e.target.value })}
+          placeholder={open ? `any ${p}` : p}
+          slotProps={{ htmlInput: { 'aria-label': `${what} ${p}`, className: 'mono', spellCheck: false } }}
+          sx={{ flex: 1 }}
+        />
+      ))}
     </div>
   );
 }
