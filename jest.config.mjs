@@ -14,6 +14,8 @@ const project = (name, roots) => ({
   },
 });
 export default {
+  // The machines that run them may stand still for seconds.
+  testTimeout: 20_000,
   projects: [
     project('core', ['core']),
     project('gateway', ['gateway', 'stand-ins', 'bench']),
