@@ -11,6 +11,7 @@ import {
   type BackendRequest,
   type FlowDocument,
 } from '../src';
+import { mediaCodec } from '../src/codec/media';
 import { base64, bytes, sent } from './multipart-world';
 
 const OPENAPI = `openapi: 3.0.3
@@ -198,6 +199,16 @@ describe('an operation whose body is a form of parts', () => {
       text: '--',
       bytes: 2,
     });
+  });
+
+  test('what a person writes as a form goes out in UTF-8', async () => {
+    const d = { ...draft(), guards: [] };
+    const text = '--x\r\nContent-Disposition: form-data; name="note"\r\n\r\nß €\r\n--x--\r\n';
+    const mediaType = 'multipart/form-data; boundary=x';
+    const { seen } = await ask(d, Body.ofText(text, mediaType), mediaType);
+    expect((await got(seen[0]!)).get('note')).toBe('ß €');
+    expect(showMessage({ headers: {}, body: Body.ofText(text, mediaType) }).text).toBe(text);
+    expect(mediaCodec(mediaType)!.read(text, mediaType).value).toEqual({ note: 'ß €' });
   });
 
   test('a flow reads parts by their names, and a step makes JSON of them, or a form', async () => {

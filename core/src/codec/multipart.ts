@@ -90,7 +90,7 @@ function valueOf(part: Part, schema: JsonSchema | undefined): unknown {
   const textual = mediaType === undefined || /^text\//.test(essence(mediaType)) || isJson(mediaType);
   if (schema ? isFile(schema) : filename !== undefined || !textual)
     return {
-      data: btoa(content),
+      data: btoa(isBytesText(content) ? content : encode(content)),
       ...(filename !== undefined && { filename }),
       ...(mediaType !== undefined && { mediaType }),
     };
@@ -241,7 +241,12 @@ function partOf(header: string, content: string, n: number): Part {
 /** UTF-8 as characters of its bytes, and back. */
 const encode = (text: string): string => latin1(new TextEncoder().encode(text));
 
+/** Of a form that came as bytes; one that a person wrote as text may hold others. */
+// eslint-disable-next-line no-control-regex -- characters that are one byte
+const isBytesText = (text: string): boolean => /^[\u0000-\u00ff]*$/.test(text);
+
 function decode(bytes: string, charset: string | undefined): string {
+  if (!isBytesText(bytes)) return bytes;
   const raw = fromLatin1(bytes);
   try {
     return new TextDecoder(charset).decode(raw);

@@ -102,7 +102,7 @@ async function read(
         errors: faults.map((f) => ({ pointer: f.pointer, detail: f.words, code: f.kind })),
       });
     const headers = withFields(message.headers, { 'content-type': mediaType });
-    return { ...message, headers, body: Body.ofParsed(text, value, mediaType), format: MULTIPART };
+    return { ...message, headers, body: Body.ofWritten(text, value, mediaType), format: MULTIPART };
   }
   const text = { read: (t: string) => reader.read(t).value, write: (v: unknown) => writer?.write(v).text ?? '' };
   return {

@@ -2,6 +2,7 @@ import { mediaCodec, type MediaCodec } from '../codec/media';
 import { writeFault, writeSoap, soapMediaType } from '../codec/soap';
 import { preferredMedia, type ContractOperation } from '../contract';
 import { Body } from '../message/body';
+import { isMultipart } from '../message/headers';
 import type { TypeTable } from '../schema';
 import { escapeText } from '../xml';
 import { writeMessageElement } from '../codec/xml';
@@ -56,7 +57,7 @@ function answer(stub: Stub, operation: ContractOperation | undefined, types: Typ
     headers['content-type'] ?? media?.mediaType ?? (typeof stub.body === 'string' ? 'text/plain' : 'application/json');
   if (stub.body === undefined) return reply(Number(status), undefined, mediaType);
   const codec: MediaCodec | undefined =
-    typeof stub.body === 'string'
+    typeof stub.body === 'string' || isMultipart(mediaType)
       ? undefined
       : mediaCodec(mediaType, { schema: media?.schema, types, root: operation?.id ?? 'reply' });
   const text = codec

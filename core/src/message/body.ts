@@ -24,7 +24,7 @@ const ENCODER = new TextEncoder();
 
 /**
  * A message body: bytes until somebody asks for the value, a value until somebody asks for the bytes. Immutable from
- * outside: both forms say the same. The text of a form of parts has a character for each byte.
+ * outside: both forms say the same. The text of a form of parts that came as bytes has a character for each.
  */
 export class Body {
   private bytesForm: Uint8Array | undefined;
@@ -83,6 +83,12 @@ export class Body {
     return b;
   }
 
+  /** What a codec wrote: a character for each byte where it is a form of parts, else text. */
+  static ofWritten(text: string, value: unknown, mediaType: string | undefined): Body {
+    if (isMultipart(mediaType)) return Body.ofBytesAndValue(fromLatin1(text), value, mediaType);
+    return Body.ofParsed(text, value, mediaType);
+  }
+
   /** A body that is still on the wire. `load` runs at most once, when somebody asks. */
   static ofSource(load: ByteSource, mediaType: string | undefined, stream?: unknown): Body {
     const b = new Body(mediaType, codecFor(mediaType));
@@ -124,9 +130,9 @@ export class Body {
     return !this.source && this.valueForm === undefined;
   }
 
-  /** True when the text is here, or is made from the value, before the bytes are, and may go out in UTF-8. */
+  /** True when the text is here, or is made from the value, before the bytes are. */
   get hasText(): boolean {
-    return this.bytesForm === undefined && !this.source && !isMultipart(this.mediaType);
+    return this.bytesForm === undefined && !this.source;
   }
 
   text(): string {
@@ -144,8 +150,7 @@ export class Body {
   }
 
   bytes(): Uint8Array {
-    if (!this.bytesForm)
-      this.bytesForm = isMultipart(this.mediaType) ? fromLatin1(this.text()) : ENCODER.encode(this.text());
+    if (!this.bytesForm) this.bytesForm = ENCODER.encode(this.text());
     return this.bytesForm;
   }
 

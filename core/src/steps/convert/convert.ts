@@ -51,7 +51,10 @@ export const convertKind: StepKind<ConvertDocument> = {
       run.message = {
         ...run.message,
         headers: { ...headers, 'content-type': mediaType },
-        body: step.to === 'json' ? Body.ofParsed(text, value, mediaType) : Body.ofText(text, mediaType),
+        body:
+          step.to === 'json' || step.to === 'multipart'
+            ? Body.ofWritten(text, value, mediaType)
+            : Body.ofText(text, mediaType),
         format: step.to === 'json' ? 'JSON' : WORDS[step.to],
       };
     };

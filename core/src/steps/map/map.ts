@@ -1,7 +1,7 @@
 import { mediaCodec, type MediaCodec } from '../../codec/media';
 import type { ShapeFault } from '../../codec/xml';
 import { Body } from '../../message/body';
-import { isJson, withFields } from '../../message/headers';
+import { isJson, isMultipart, withFields } from '../../message/headers';
 import { finding, Refusal, type Finding, type InputFault, type Place } from '../../problem';
 import { pointerParts, resolveSchema, schemaAt, typesOf, type JsonSchema, type TypeTable } from '../../schema';
 import type { Expression } from '../../expression';
@@ -284,9 +284,15 @@ function toReply(context: StepContext) {
   const reply = context.operation.reply;
   const status = reply?.status ?? 200;
   const mediaType = reply?.mediaType ?? 'application/json';
-  const media = isJson(mediaType)
-    ? undefined
-    : mediaCodec(mediaType, { schema: reply?.schema, types: context.types, lenient: true, root: context.operationId });
+  const media =
+    isJson(mediaType) || isMultipart(mediaType)
+      ? undefined
+      : mediaCodec(mediaType, {
+          schema: reply?.schema,
+          types: context.types,
+          lenient: true,
+          root: context.operationId,
+        });
   const codec = media && { read: (t: string) => media.read(t).value, write: (v: unknown) => writeReply(media, v) };
   return (run: Run, made: Record<string, unknown>): void => {
     const given = made.status === undefined ? status : Number(made.status);

@@ -126,7 +126,7 @@ function toHttp(operation: ContractOperation, http: HttpOperation, types: TypeTa
         const written = codec.write(made.body);
         for (const f of written.faults) faults.push({ ...f, pointer: `/body${f.pointer}` });
         const mediaType = written.mediaType ?? media.mediaType;
-        body = Body.ofParsed(written.text, made.body, mediaType);
+        body = Body.ofWritten(written.text, made.body, mediaType);
         headers['content-type'] = mediaType;
       } else if (http.request?.required) faults.push({ pointer: '/body', words: 'a body is needed', kind: 'missing' });
     }
