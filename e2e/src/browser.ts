@@ -46,7 +46,7 @@ export async function openBrowser(dark = false): Promise<WebDriver> {
   return driver;
 }
 
-export const WAIT_MS = 12_000;
+export const WAIT_MS = 30_000;
 
 export class Page {
   constructor(
