@@ -28,12 +28,17 @@ export function readForm(text: string, schema: JsonSchema | undefined, types: Ty
       : undefined;
     const list = s !== undefined && typesOf(s).includes('array');
     const value = typed(raw, list ? resolveSchema(s.items ?? {}, types) : s);
-    const have = Object.hasOwn(out, name) ? out[name] : undefined;
-    if (list || have !== undefined)
-      setMember(out, name, [...(have === undefined ? [] : Array.isArray(have) ? (have as unknown[]) : [have]), value]);
-    else setMember(out, name, value);
+    addMember(out, name, value, list);
   }
   return out;
+}
+
+/** One more value of a name: a list where its schema says so, or where it is given several times. */
+export function addMember(out: Record<string, unknown>, name: string, value: unknown, list: boolean): void {
+  const have = Object.hasOwn(out, name) ? out[name] : undefined;
+  if (list || have !== undefined)
+    setMember(out, name, [...(have === undefined ? [] : Array.isArray(have) ? (have as unknown[]) : [have]), value]);
+  else setMember(out, name, value);
 }
 
 /** A text as the schema's number or boolean, where it is exactly one; else as it is. */

@@ -1,9 +1,9 @@
 import { resolveSchema, typesOf, withoutNull, type JsonSchema, type TypeTable } from '../schema';
 import { charsetOf, essence, isJson } from '../message/headers';
 import { fromLatin1, latin1 } from '../message/latin1';
-import { typed, textOf } from './form';
+import { addMember, textOf, typed } from './form';
 import { readJson, writeJson } from './json';
-import { isObject, setMember, type ShapeFault } from './xml';
+import { isObject, type ShapeFault } from './xml';
 
 /**
  * multipart/form-data (RFC 7578, over RFC 2046 §5.1) as JSON and back. Texts of this media type are bytes: each character is one (`Body` knows it). A part of text
@@ -77,10 +77,7 @@ export function readMultipart(
       : undefined;
     const list = s !== undefined && typesOf(s).includes('array');
     const value = valueOf(part, list ? resolveSchema(s.items ?? {}, types) : s);
-    const have = Object.hasOwn(out, name) ? out[name] : undefined;
-    if (list || have !== undefined)
-      setMember(out, name, [...(have === undefined ? [] : Array.isArray(have) ? (have as unknown[]) : [have]), value]);
-    else setMember(out, name, value);
+    addMember(out, name, value, list);
   }
   return out;
 }

@@ -6,7 +6,7 @@ import { isJson } from '../message/headers';
 import { Refusal } from '../problem';
 import { accepted } from '../steps/publish/publish';
 import { runnable } from '../steps/expression';
-import { newEvent } from './hub';
+import { newEvent } from './wire';
 import { dataChecker, publishTo, refBy } from './publishing';
 import { holds } from './shape';
 import type { TopicDocument } from './topic';

@@ -9,7 +9,7 @@ import { accepted } from '../steps/publish/publish';
 import { callbackEntries } from './callback';
 import { shapeContext, shaperOf, type Shape } from './shape';
 import { BATCH, EventError, eventsOf, STRUCTURED, toStructured, type TopicEvent } from './event';
-import { newEvent } from './hub';
+import { newEvent } from './wire';
 import { hubEntry, hubLinks } from './hub-door';
 import { BrokerFailure, type Delivery, type Listener, type TopicRef } from './ports';
 import { EventStream, SSE, sse, STREAM, streamOf } from './stream';

@@ -1,3 +1,4 @@
+import { decoded } from '../message/percent';
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import type { CompiledStep, Run } from '../flow/run';
 import { fieldGuards } from '../guards/compile';
@@ -146,14 +147,6 @@ function finderOf<T extends { readonly path: string }>(
     }
     return undefined;
   };
-}
-
-function decoded(part: string): string {
-  try {
-    return decodeURIComponent(part);
-  } catch {
-    return part;
-  }
 }
 
 /** The same origin, and a path at or below one of those that are allowed. Anything else would let callers reach what only the gateway can. */

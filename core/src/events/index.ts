@@ -8,7 +8,8 @@ export {
   STRUCTURED,
   type TopicEvent,
 } from './event';
-export { EVENT_LIMITS, HeldTopics, TopicHubs, eventFrom, newEvent, payloadOf } from './hub';
+export { EVENT_LIMITS, HeldTopics, TopicHubs } from './hub';
+export { eventFrom, newEvent, payloadOf } from './wire';
 export { eventOperation } from './door';
 export { EventStream, SocketTalk, Stream, STREAM } from './stream';
 export {

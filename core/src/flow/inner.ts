@@ -1,3 +1,4 @@
+import { decoded } from '../message/percent';
 import { endToEnd } from '../message/hop';
 import { queryValues } from '../message/query';
 import { Refusal } from '../problem';
@@ -95,14 +96,6 @@ function pathValues(template: string, url: string): Record<string, string> {
   const { pattern, names } = matcherFor(template);
   const m = names.length ? pattern.exec(url) : null;
   const out: Record<string, string> = {};
-  for (let i = 0; i < names.length; i++) out[names[i]!] = decode(m?.[i + 1] ?? '');
+  for (let i = 0; i < names.length; i++) out[names[i]!] = decoded(m?.[i + 1] ?? '');
   return out;
-}
-
-function decode(text: string): string {
-  try {
-    return decodeURIComponent(text);
-  } catch {
-    return text;
-  }
 }

@@ -1,3 +1,4 @@
+import { decoded } from '../message/percent';
 import { defaultForm, readParameter, type ParameterForm } from '../codec/parameters';
 import { setMember } from '../codec/xml/faults';
 import { numberFromText } from '../message/digits';
@@ -132,17 +133,9 @@ function cookiesOf(header: string | readonly string[] | undefined): Record<strin
     const at = part.indexOf('=');
     if (at < 0) continue;
     const name = part.slice(0, at).trim();
-    if (!Object.hasOwn(out, name)) out[name] = decode(part.slice(at + 1).trim());
+    if (!Object.hasOwn(out, name)) out[name] = decoded(part.slice(at + 1).trim());
   }
   return out;
-}
-
-function decode(text: string): string {
-  try {
-    return decodeURIComponent(text);
-  } catch {
-    return text;
-  }
 }
 
 function parserFor(s: JsonSchema): (text: string) => unknown {

@@ -1,5 +1,5 @@
 import { writeJson } from '../../codec/json';
-import { newEvent } from '../../events/hub';
+import { newEvent } from '../../events/wire';
 import { refWith } from '../../events/family';
 import type { TopicRef } from '../../events/ports';
 import { dataChecker, publishTo, readValues, refOf } from '../../events/publishing';
