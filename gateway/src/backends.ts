@@ -13,19 +13,12 @@ import type { Readable } from 'node:stream';
 import { Agent, errors, request as streamOf, type Dispatcher } from 'undici';
 import type { WebSocket } from 'ws';
 import { openSocket } from './backend-socket';
+import { Call, Connections } from './connections';
 import { GATEWAY_LIMITS } from './limits';
 import { ReplySource } from './reply-source';
 
 /** Real backends over HTTP/1.1 with pooled connections. */
 export class HttpBackends implements Backends {
-  private readonly agent = new Agent({
-    connections: GATEWAY_LIMITS.connectionsPerBackend,
-    connect: { timeout: GATEWAY_LIMITS.connectMs },
-    // Time limits are the call's own; undici's would only come in between.
-    headersTimeout: 0,
-    bodyTimeout: 0,
-  });
-
   /** Answers that go on have connections of their own: they would take those of the others for good. */
   private readonly streams = new Agent({
     connections: GATEWAY_LIMITS.backendStreams,
@@ -36,19 +29,13 @@ export class HttpBackends implements Backends {
   private readonly sockets = new Set<WebSocket>();
   private openStreams = 0;
 
+  constructor(private readonly connections = new Connections()) {}
+
   send(request: BackendRequest): Promise<BackendReply> {
     return new Promise((resolve, reject) => {
       const { origin, path } = partsOf(request.url);
-      this.agent.dispatch(
-        {
-          origin,
-          path,
-          method: request.method as 'GET',
-          headers: request.headers,
-          body: bodyOf(request.body),
-        },
-        new Exchange(request.timeoutMs, resolve, reject),
-      );
+      const options = { path, method: request.method as 'GET', headers: request.headers, body: bodyOf(request.body) };
+      this.connections.take(origin, new Exchange(options, request.timeoutMs, resolve, reject));
     });
   }
 
@@ -89,7 +76,7 @@ export class HttpBackends implements Backends {
 
   async close(): Promise<void> {
     for (const s of this.sockets) s.terminate();
-    await Promise.all([this.agent.destroy(), this.streams.destroy()]);
+    await Promise.all([this.connections.destroy(), this.streams.destroy()]);
   }
 }
 
@@ -104,23 +91,28 @@ async function* textsOf(body: Readable): AsyncGenerator<string> {
 }
 
 /** One request and its answer, as undici tells of them. */
-class Exchange implements Dispatcher.DispatchHandler {
+class Exchange extends Call implements Dispatcher.DispatchHandler {
   private controller: Dispatcher.DispatchController | undefined;
   private source: ReplySource | undefined;
   private readonly timer: NodeJS.Timeout;
   private late = false;
 
   constructor(
+    options: Dispatcher.DispatchOptions,
     private readonly timeoutMs: number,
     private readonly resolve: (reply: BackendReply) => void,
     private readonly reject: (error: Error) => void,
   ) {
+    super(options);
     this.timer = setTimeout(() => {
       this.late = true;
       const words = this.source ? 'the answer did not end in time' : `no answer within ${timeoutMs} ms`;
       const failure = new BackendFailure('timeout', words);
       if (this.controller) this.controller.abort(failure);
-      else this.reject(failure);
+      else {
+        this.leave();
+        this.reject(failure);
+      }
     }, timeoutMs);
   }
 
@@ -143,11 +135,13 @@ class Exchange implements Dispatcher.DispatchHandler {
 
   onResponseEnd(): void {
     clearTimeout(this.timer);
+    this.over(false);
     this.source?.end();
   }
 
-  onResponseError(_controller: Dispatcher.DispatchController, error: Error): void {
+  onResponseError(_controller: Dispatcher.DispatchController | undefined, error: Error): void {
     clearTimeout(this.timer);
+    this.over(true);
     if (this.source) this.source.fail(error);
     else this.reject(failureOf(error));
   }

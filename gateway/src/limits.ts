@@ -2,6 +2,8 @@
 export const GATEWAY_LIMITS = {
   /** Connections to one backend origin; more wait in line. */
   connectionsPerBackend: 128,
+  /** Origins of backends whose connections are kept. */
+  backendOrigins: 500,
   /** Answers of backends that go on, for subscriptions; and how long one may say nothing. */
   backendStreams: 2_000,
   backendStreamSilenceMs: 600_000,
@@ -16,6 +18,8 @@ export const GATEWAY_LIMITS = {
   headerBytes: 32 * 1024,
   /** A caller's whole request. */
   requestMs: 120_000,
+  /** A connection of a caller without a request. */
+  keepAliveMs: 65_000,
   /** Requests in flight; beyond it 503. */
   concurrent: 10_000,
   /** How long SIGTERM waits for requests in flight. */

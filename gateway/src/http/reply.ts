@@ -4,6 +4,7 @@ import { Readable } from 'node:stream';
 import { ReplySource } from '../reply-source';
 import type { TraceContext } from '../telemetry/trace-context';
 import type { Match } from './router';
+import { writeShort } from './short-reply';
 
 const LINGER_MS = 500;
 
@@ -20,11 +21,11 @@ export function write(req: IncomingMessage, res: ServerResponse, reply: Message,
       body.stream instanceof ReplySource && req.method !== 'HEAD' ? body.stream.whole(ONE_WRITE) : undefined;
     const length = whole ? String(whole.length) : reply.headers['content-length'];
     if (length !== undefined && status !== 204 && status !== 304) headers.push('content-length', length);
-    res.writeHead(status, headers);
     if (whole) {
-      res.end(latin1(whole), 'latin1');
+      end(req, res, status, headers, latin1(whole));
       return;
     }
+    res.writeHead(status, headers);
     if (body.stream instanceof ReplySource) {
       if (req.method === 'HEAD') {
         body.stream.drop();
@@ -51,15 +52,28 @@ export function write(req: IncomingMessage, res: ServerResponse, reply: Message,
   const socket = req.socket as typeof req.socket | null;
   const early =
     !req.complete && (req.headers['content-length'] !== undefined || req.headers['transfer-encoding'] !== undefined);
+  if (!early && length <= ONE_WRITE && typeof content !== 'string') {
+    end(req, res, status, headers, latin1(content));
+    return;
+  }
+  // As many bytes as characters: nothing but ASCII, which is the same in both and written faster.
+  if (!early && length === content.length && typeof content === 'string') {
+    end(req, res, status, headers, content);
+    return;
+  }
   if (early) headers.push('connection', 'close');
   res.writeHead(status, headers);
   const then = early ? () => setTimeout(() => socket?.destroy(), LINGER_MS).unref() : undefined;
   if (req.method === 'HEAD') res.end(undefined, then);
-  else if (typeof content === 'string')
-    // As many bytes as characters: nothing but ASCII, which is the same in both and written faster.
-    res.end(content, length === content.length ? 'latin1' : 'utf8', then);
-  else if (length <= ONE_WRITE) res.end(latin1(content), 'latin1', then);
   else res.end(content, then);
+}
+
+/** All of a reply, its body with a character for each byte. */
+function end(req: IncomingMessage, res: ServerResponse, status: number, headers: string[], body: string): void {
+  if (writeShort(req, res, status, headers, body)) return;
+  res.writeHead(status, headers);
+  if (req.method === 'HEAD') res.end();
+  else res.end(body, 'latin1');
 }
 
 /** Bytes as characters of the same numbers, so that they go out in one text with the head. */

@@ -74,7 +74,7 @@ export class GatewayServer {
       headersTimeout: GATEWAY_LIMITS.headersMs,
       requestTimeout: GATEWAY_LIMITS.requestMs,
       maxHeaderSize: GATEWAY_LIMITS.headerBytes,
-      keepAliveTimeout: 65_000,
+      keepAliveTimeout: GATEWAY_LIMITS.keepAliveMs,
       IncomingMessage: LightRequest,
     };
     const take = (req: IncomingMessage, res: ServerResponse) => this.take(req, res);

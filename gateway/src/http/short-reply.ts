@@ -1,0 +1,90 @@
+import { STATUS_CODES, type IncomingMessage, type ServerResponse } from 'node:http';
+import { GATEWAY_LIMITS } from '../limits';
+
+/** What Node keeps of a response whose head it has written. */
+interface Written {
+  _header: string;
+  _headerSent: boolean;
+  finished: boolean;
+}
+
+const enum Name {
+  Plain = 1,
+  Date,
+  /** Not a name, or one that says how the body or the connection ends. */
+  Other,
+}
+
+const TOKEN = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/;
+const ENDS = new Set(['connection', 'keep-alive', 'transfer-encoding', 'trailer', 'upgrade', 'expect']);
+/** What may not stand in the value of a field (RFC 9110 §5.5); characters from 128 to 255 may, as obs-text. */
+ 
+const FORBIDDEN = /[^\t\x20-\x7e\x80-\xff]/;
+const MOST_NAMES = 1_000;
+const names = new Map<string, Name>();
+
+function kindOf(name: string): Name {
+  const known = names.get(name);
+  if (known !== undefined) return known;
+  const lower = name.toLowerCase();
+  const kind = !TOKEN.test(name) || ENDS.has(lower) ? Name.Other : lower === 'date' ? Name.Date : Name.Plain;
+  if (names.size >= MOST_NAMES) names.clear();
+  names.set(name, kind);
+  return kind;
+}
+
+/**
+ * Writes a short reply and ends it: head and body as one text, by one call into the system. Node goes over a head
+ * several times and ends a response with an empty chunk. `fields`: names and values in turn, the content's length among
+ * them; `body`: a character for each byte. False, and nothing written, where there is more to think of than a
+ * connection of HTTP/1.1 that goes on: Node does that, and finds fault with fields that cannot be sent.
+ */
+export function writeShort(
+  req: IncomingMessage,
+  res: ServerResponse,
+  status: number,
+  fields: readonly string[],
+  body: string,
+): boolean {
+  const { socket } = res;
+  const plain = socket && res.shouldKeepAlive && req.httpVersion === '1.1' && req.method !== 'HEAD';
+  if (!plain || res.headersSent || res.getHeaderNames().length !== 0) return false;
+  let head = statusLine(status);
+  let dated = false;
+  for (let i = 0; i < fields.length; i += 2) {
+    const kind = kindOf(fields[i]!);
+    if (kind === Name.Other || FORBIDDEN.test(fields[i + 1]!)) return false;
+    if (kind === Name.Date) dated = true;
+    head += `${fields[i]}: ${fields[i + 1]}\r\n`;
+  }
+  if (!dated) head += `Date: ${dateNow()}\r\n`;
+  head += KEPT;
+  res.statusCode = status;
+  const written = res as unknown as Written;
+  written._header = head;
+  written._headerSent = true;
+  written.finished = true;
+  // As Node ends one: what follows on this connection waits for it.
+  socket.write(head + body, 'latin1', (error) => {
+    if (!error) res.emit('finish');
+  });
+  return true;
+}
+
+const KEPT = `Connection: keep-alive\r\nKeep-Alive: timeout=${GATEWAY_LIMITS.keepAliveMs / 1000}\r\n\r\n`;
+
+const statusLine = (status: number): string =>
+  status === 200 ? 'HTTP/1.1 200 OK\r\n' : `HTTP/1.1 ${status} ${STATUS_CODES[status] ?? 'unknown'}\r\n`;
+
+let second = 0;
+let date = '';
+
+/** RFC 9110 §5.6.7; written once in a second. */
+function dateNow(): string {
+  const now = Math.floor(Date.now() / 1000);
+  if (now !== second) {
+    second = now;
+    date = new Date(now * 1000).toUTCString();
+  }
+  return date;
+}
