@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import type { ServerResponse} from 'node:http';
+import type { ServerResponse } from 'node:http';
 import { createServer, type IncomingMessage, type Server } from 'node:http';
 import { connect, type AddressInfo } from 'node:net';
 import { writeShort } from '../src/http/short-reply';

@@ -48,6 +48,8 @@ export class TopicHubs implements Topics {
   private readonly hubs = new Map<string, Hub>();
   private readonly keys = new Map<string, { readonly at: number; readonly sent: Promise<Published> }>();
   private readonly rates = new Map<string, Rates>();
+  /** The topic that was published to last, and what counts it. */
+  private counted: { readonly topic: TopicRef; readonly rates: Rates } | undefined;
   /** Those of topics within this gateway that are listened to with parameters open, by their template. */
   private readonly filters = new Map<string, readonly Hub[]>();
   private keptOfFamilies = 0;
@@ -79,6 +81,7 @@ export class TopicHubs implements Topics {
     let rates = this.rates.get(key);
     if (!rates) {
       if (this.rates.size >= RATE_LIMITS.topics) this.rates.delete(this.rates.keys().next().value!);
+      this.counted = undefined;
       this.rates.set(key, (rates = new Rates(this.wall)));
     }
     return rates;
@@ -103,7 +106,9 @@ export class TopicHubs implements Topics {
   }
 
   private async send(topic: TopicRef, event: TopicEvent): Promise<Published> {
-    const rates = this.ratesOf(rateKey(topic));
+    // Refs of plain topics are the same object each time.
+    const rates = topic === this.counted?.topic ? this.counted.rates : this.ratesOf(rateKey(topic));
+    if (topic !== this.counted?.topic && !topic.family) this.counted = { topic, rates };
     if (topic.broker) {
       try {
         if (!this.brokers) throw new BrokerFailure('this gateway speaks to no brokers');

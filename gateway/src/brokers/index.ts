@@ -13,6 +13,8 @@ import { NatsBrokers } from './nats';
 export class AllBrokers implements Brokers {
   /** What is asked for is the same object each time. */
   private readonly known = new WeakMap<BrokerRef, MqttBrokers | NatsBrokers>();
+  private last: BrokerRef | undefined;
+  private lastOwn: MqttBrokers | NatsBrokers | undefined;
   private readonly by: Readonly<Record<'mqtt' | 'nats', MqttBrokers | NatsBrokers>>;
 
   /** `identity`: a name of this gateway that stays when it starts again; without one no broker keeps anything for it. */
@@ -42,8 +44,11 @@ export class AllBrokers implements Brokers {
   }
 
   private of(broker: BrokerRef): MqttBrokers | NatsBrokers {
+    if (broker === this.last) return this.lastOwn!;
     let own = this.known.get(broker);
     if (!own) this.known.set(broker, (own = this.by[protocolOf(broker.address) ?? 'mqtt']));
+    this.last = broker;
+    this.lastOwn = own;
     return own;
   }
 }

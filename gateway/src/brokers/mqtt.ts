@@ -35,6 +35,8 @@ export class MqttBrokers implements Brokers {
   private readonly connections = new Map<string, Connection>();
   /** The same connections by what asks for them; what is asked for is the same object each time. */
   private readonly byRef = new WeakMap<BrokerRef, Connection>();
+  /** The one asked for last: looking it up is felt where thousands of events go through in a second. */
+  private last: { readonly broker: BrokerRef; readonly connection: Connection } | undefined;
   private readonly consumers = new Set<MqttClient>();
 
   constructor(
@@ -42,27 +44,11 @@ export class MqttBrokers implements Brokers {
     private readonly identity?: string,
   ) {}
 
-  async publish(broker: BrokerRef, m: BrokerPublish): Promise<void> {
+  publish(broker: BrokerRef, m: BrokerPublish): Promise<void> {
     const connection = this.connection(broker);
-    const client = connection.open ?? (await connection.client);
-    const { pending } = connection;
-    // What cannot be sent now is refused, and not kept for later: whoever published must know.
-    if (!client.connected) throw new BrokerFailure('not connected');
-    // All members at once: the client copies them, which takes long where they came one by one.
-    const options: IClientPublishOptions =
-      broker.version === 5
-        ? { qos: m.qos, retain: m.retain, properties: propertiesOf(m) }
-        : { qos: m.qos, retain: m.retain };
-    await new Promise<void>((resolve, reject) => {
-      const waiting: Waiting = { since: performance.now(), reject };
-      pending.add(waiting);
-      together(client, connection);
-      client.publish(m.address, m.payload as Buffer, options, (error) => {
-        pending.delete(waiting);
-        if (error) reject(new BrokerFailure(error.message, { cause: error }));
-        else resolve();
-      });
-    });
+    return connection.open
+      ? send(connection, connection.open, broker, m)
+      : connection.client.then((client) => send(connection, client, broker, m));
   }
 
   async subscribe(broker: BrokerRef, address: string, take: (m: BrokerMessage) => void): Promise<() => void> {
@@ -168,6 +154,7 @@ export class MqttBrokers implements Brokers {
     this.consumers.clear();
     const all = [...this.connections.values()];
     this.connections.clear();
+    this.last = undefined;
     await Promise.all(all.map((c) => c.client.then((client) => client.endAsync(true)).catch(() => undefined)));
   }
 
@@ -181,8 +168,12 @@ export class MqttBrokers implements Brokers {
 
   /** `lane`: the filter that the connection is for alone. */
   private connection(broker: BrokerRef, lane?: string): Connection {
+    if (lane === undefined && this.last?.broker === broker && !this.last.connection.gone) return this.last.connection;
     const at = lane === undefined ? this.byRef.get(broker) : undefined;
-    if (at && !at.gone) return at;
+    if (at && !at.gone) {
+      this.last = { broker, connection: at };
+      return at;
+    }
     const key = keyOf(broker, lane);
     const known = this.connections.get(key);
     if (known) {
@@ -244,13 +235,35 @@ export class MqttBrokers implements Brokers {
   }
 }
 
+/** Resolves once the broker has confirmed it, at QoS 0 once it is written. */
+function send(connection: Connection, client: MqttClient, broker: BrokerRef, m: BrokerPublish): Promise<void> {
+  const { pending } = connection;
+  // What cannot be sent now is refused, and not kept for later: whoever published must know.
+  if (!client.connected) return Promise.reject(new BrokerFailure('not connected'));
+  // All members at once: the client copies them, which takes long where they came one by one.
+  const options: IClientPublishOptions =
+    broker.version === 5
+      ? { qos: m.qos, retain: m.retain, properties: propertiesOf(m) }
+      : { qos: m.qos, retain: m.retain };
+  return new Promise<void>((resolve, reject) => {
+    const waiting: Waiting = { since: performance.now(), reject };
+    pending.add(waiting);
+    together(client, connection);
+    client.publish(m.address, m.payload as Buffer, options, (error) => {
+      pending.delete(waiting);
+      if (error) reject(new BrokerFailure(error.message, { cause: error }));
+      else resolve();
+    });
+  });
+}
+
 const isFilter = (address: string): boolean => /(^|\/)[+#](\/|$)/.test(address);
 const keyOf = (broker: BrokerRef, lane: string | undefined): string =>
   `${broker.address} ${broker.version}${lane === undefined ? '' : ` ${lane}`}`;
 
 function propertiesOf({ mediaType, properties }: BrokerPublish): NonNullable<IClientPublishOptions['properties']> {
-  const type = mediaType === undefined ? {} : { contentType: mediaType };
-  return properties ? { ...type, userProperties: { ...properties } } : type;
+  if (!properties) return mediaType === undefined ? {} : { contentType: mediaType };
+  return { ...(mediaType !== undefined && { contentType: mediaType }), userProperties: { ...properties } };
 }
 
 /** What is published in one turn of the process leaves by one call into the system. */

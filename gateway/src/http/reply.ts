@@ -4,7 +4,7 @@ import { Readable } from 'node:stream';
 import { ReplySource } from '../reply-source';
 import type { TraceContext } from '../telemetry/trace-context';
 import type { Match } from './router';
-import { writeShort } from './short-reply';
+import { KEEP_ALIVE, writeShort } from './short-reply';
 
 const LINGER_MS = 500;
 
@@ -25,7 +25,7 @@ export function write(req: IncomingMessage, res: ServerResponse, reply: Message,
       end(req, res, status, headers, latin1(whole));
       return;
     }
-    res.writeHead(status, headers);
+    writeHead(res, status, headers);
     if (body.stream instanceof ReplySource) {
       if (req.method === 'HEAD') {
         body.stream.drop();
@@ -62,16 +62,23 @@ export function write(req: IncomingMessage, res: ServerResponse, reply: Message,
     return;
   }
   if (early) headers.push('connection', 'close');
-  res.writeHead(status, headers);
+  writeHead(res, status, headers);
   const then = early ? () => setTimeout(() => socket?.destroy(), LINGER_MS).unref() : undefined;
   if (req.method === 'HEAD') res.end(undefined, then);
   else res.end(content, then);
 }
 
+/** By Node, which does not know how long a connection is kept. */
+function writeHead(res: ServerResponse, status: number, headers: string[]): void {
+  const goesOn = res.shouldKeepAlive && !res.hasHeader('connection') && !headers.includes('connection');
+  if (goesOn) headers.push('keep-alive', KEEP_ALIVE);
+  res.writeHead(status, headers);
+}
+
 /** All of a reply, its body with a character for each byte. */
 function end(req: IncomingMessage, res: ServerResponse, status: number, headers: string[], body: string): void {
   if (writeShort(req, res, status, headers, body)) return;
-  res.writeHead(status, headers);
+  writeHead(res, status, headers);
   if (req.method === 'HEAD') res.end();
   else res.end(body, 'latin1');
 }

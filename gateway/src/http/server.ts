@@ -24,6 +24,7 @@ import type { Metrics } from '../telemetry/metrics';
 import { traceContext, type TraceContext } from '../telemetry/trace-context';
 import type { TraceCollector, TraceHead } from '../telemetry/trace';
 import type { TlsOptions } from './certificate';
+import { CallerConnections, LightResponse } from './callers';
 import { LightRequest } from './light-request';
 import { writeWhole } from './one-write';
 import { replyHeaders, whyNot, write } from './reply';
@@ -61,8 +62,7 @@ export class GatewayServer {
   private givesTokens = false;
   private inFlight = 0;
   private draining = false;
-  /** Connections without a request so far. */
-  private readonly unused = new Set<Socket>();
+  private readonly callers = new CallerConnections(GATEWAY_LIMITS.keepAliveMs);
   private readonly sockets = new Sockets({
     listen: (req) => this.ask(req, 'GET', Body.empty(), {}),
     publish: (req, text) =>
@@ -74,8 +74,9 @@ export class GatewayServer {
       headersTimeout: GATEWAY_LIMITS.headersMs,
       requestTimeout: GATEWAY_LIMITS.requestMs,
       maxHeaderSize: GATEWAY_LIMITS.headerBytes,
-      keepAliveTimeout: GATEWAY_LIMITS.keepAliveMs,
+      keepAliveTimeout: 0,
       IncomingMessage: LightRequest,
+      ServerResponse: LightResponse,
     };
     const take = (req: IncomingMessage, res: ServerResponse) => this.take(req, res);
     const { tls } = options;
@@ -88,12 +89,9 @@ export class GatewayServer {
     };
     this.server = asked ? createTlsServer({ ...bounds, ...asked }, take) : createServer(bounds, take);
     this.server.on('connection', writeWhole);
-    this.server.on(asked ? 'secureConnection' : 'connection', (socket: Socket) => {
-      this.unused.add(socket);
-      socket.once('close', () => this.unused.delete(socket));
-    });
+    this.server.on(asked ? 'secureConnection' : 'connection', (socket: Socket) => this.callers.opened(socket));
     this.server.on('upgrade', (req: IncomingMessage, socket: Duplex, head: Buffer) => {
-      this.unused.delete(req.socket);
+      this.callers.left(req.socket);
       if (this.isSocket(req)) void this.sockets.upgrade(req, socket, head);
       else withoutUpgrade(req, socket as Socket, head, (q, s) => this.take(q, s));
     });
@@ -159,20 +157,20 @@ export class GatewayServer {
     this.sockets.close();
     const closed = new Promise<void>((resolve) => this.server.close(() => resolve()));
     this.server.closeIdleConnections();
-    // Node takes a connection that never had a request for a busy one.
-    for (const socket of this.unused) socket.destroy();
+    this.callers.closeUnused();
     // A connection whose request has just ended is idle only now.
     const idle = setInterval(() => this.server.closeIdleConnections(), 50);
     const force = setTimeout(() => this.server.closeAllConnections(), GATEWAY_LIMITS.drainMs);
     await closed;
     clearInterval(idle);
     clearTimeout(force);
+    this.callers.stop();
   }
 
   readonly neighbour = (name: string): CompiledApi | undefined => this.byName.get(name);
 
   private take(req: IncomingMessage, res: ServerResponse): void {
-    this.unused.delete(req.socket);
+    this.callers.asked(req.socket);
     const started = this.options.ports.clock.now();
     const trace = traceContext(req.headers.traceparent as string | undefined);
     this.inFlight++;

@@ -18,7 +18,7 @@ const enum Name {
 const TOKEN = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/;
 const ENDS = new Set(['connection', 'keep-alive', 'transfer-encoding', 'trailer', 'upgrade', 'expect']);
 /** What may not stand in the value of a field (RFC 9110 §5.5); characters from 128 to 255 may, as obs-text. */
- 
+
 const FORBIDDEN = /[^\t\x20-\x7e\x80-\xff]/;
 const MOST_NAMES = 1_000;
 const names = new Map<string, Name>();
@@ -71,7 +71,9 @@ export function writeShort(
   return true;
 }
 
-const KEPT = `Connection: keep-alive\r\nKeep-Alive: timeout=${GATEWAY_LIMITS.keepAliveMs / 1000}\r\n\r\n`;
+/** Seconds for which a connection is kept, at the least. */
+export const KEEP_ALIVE = `timeout=${GATEWAY_LIMITS.keepAliveMs / 1000}`;
+const KEPT = `Connection: keep-alive\r\nKeep-Alive: ${KEEP_ALIVE}\r\n\r\n`;
 
 const statusLine = (status: number): string =>
   status === 200 ? 'HTTP/1.1 200 OK\r\n' : `HTTP/1.1 ${status} ${STATUS_CODES[status] ?? 'unknown'}\r\n`;

@@ -1,0 +1,88 @@
+import { ServerResponse, type IncomingMessage } from 'node:http';
+import type { Socket } from 'node:net';
+
+const USE = Symbol('use');
+
+/** What goes on on a connection. */
+interface Use {
+  /** Requests that are not answered to their end. */
+  busy: number;
+  /** Whether there was a request at all. */
+  used: boolean;
+  /** Bytes that had come at the last round, and the round in which something last went on. */
+  read: number;
+  round: number;
+}
+
+type Used = Socket & { [USE]?: Use };
+
+/**
+ * Connections of callers. One on which nothing has gone on for `keepAliveMs` is closed: looked at in rounds, `rounds` of
+ * them in that time, since a timer that begins anew with each request and reply costs more than both of them here.
+ */
+export class CallerConnections {
+  private readonly all = new Set<Used>();
+  private round = 0;
+  private readonly timer: NodeJS.Timeout;
+
+  constructor(
+    keepAliveMs: number,
+    private readonly rounds = 13,
+  ) {
+    this.timer = setInterval(() => this.look(), keepAliveMs / rounds).unref();
+  }
+
+  get count(): number {
+    return this.all.size;
+  }
+
+  opened(socket: Socket): void {
+    (socket as Used)[USE] = { busy: 0, used: false, read: 0, round: this.round };
+    this.all.add(socket);
+    socket.once('close', () => this.all.delete(socket));
+  }
+
+  /** A request has come. Its response, which must be a `LightResponse`, tells when it is out. */
+  asked(socket: Socket): void {
+    const use = (socket as Used)[USE];
+    if (!use) return;
+    use.busy++;
+    use.used = true;
+  }
+
+  /** It speaks another protocol from now on. */
+  left(socket: Socket): void {
+    this.all.delete(socket);
+  }
+
+  /** Those that never had a request: Node takes them for busy ones. */
+  closeUnused(): void {
+    for (const socket of this.all) if (!socket[USE]!.used) socket.destroy();
+  }
+
+  stop(): void {
+    clearInterval(this.timer);
+  }
+
+  private look(): void {
+    this.round++;
+    for (const socket of this.all) {
+      const use = socket[USE]!;
+      const { bytesRead } = socket;
+      if (use.busy > 0 || bytesRead !== use.read) {
+        use.read = bytesRead;
+        use.round = this.round;
+      } else if (this.round - use.round >= this.rounds) socket.destroy();
+    }
+  }
+}
+
+/** A response that tells its connection when it is out. */
+export class LightResponse<R extends IncomingMessage> extends ServerResponse<R> {
+  /** Called by Node then. */
+  override detachSocket(socket: Socket): void {
+    super.detachSocket(socket);
+    const use = (socket as Used)[USE];
+    if (use) use.busy--;
+  }
+}
