@@ -12,6 +12,7 @@ export * from './flow';
 export * from './graph';
 export { OwnCounters, type Counters, type Taken } from './guards/counters';
 export * from './guards/kind';
+export { waysIn, type ActingGuard, type WayIn } from './guards/ways';
 export { GUARD_ORDER, guardKind } from './guards/registry';
 export * from './limits';
 export * from './mapping';

@@ -100,6 +100,18 @@ describe('one door open, one by key', () => {
     await page.click('[role=tab]', 'Doors');
     await page.click('button', 'Add a door');
     await hands.choose('Add a guard: of the door door2', 'key');
+    const ways = '[aria-label="What acts where"] tbody tr';
+    await page.byText(ways, 'key of the door');
+    const acting = () =>
+      page.driver.executeScript<string[]>(
+        `return [...document.querySelectorAll('${ways}')].map((r) => [...r.cells].map((c) => c.textContent).join(' '))`,
+      );
+    expect(await acting()).toEqual([
+      'POST /dues/v1/calculate-dues CalculateDues schema of all doors; who calls is not asked',
+      'POST /dues/v2/calculate-dues CalculateDues key of the door, schema of all doors',
+    ]);
+    await hands.choose('Which ways in', 'who calls is not asked');
+    expect(await acting()).toEqual([expect.stringContaining('/dues/v1/')]);
     await page.click('[role=tab]', 'Plans');
     await page.fill('input[aria-label="Name of a new plan"]', 'Quay');
     await page.click('button', 'Add a plan');

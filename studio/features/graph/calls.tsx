@@ -18,6 +18,8 @@ export interface Row {
 interface Props {
   readonly rows: readonly Row[];
   readonly measured: boolean;
+  /** It was run, and refused before anything was called. */
+  readonly refused?: boolean;
   readonly problem?: string;
   /** Of the plan, and what is allowed. */
   readonly cost?: { readonly most: number; readonly allowed: number };
@@ -29,7 +31,7 @@ interface Props {
 const SHOWN = 100;
 
 /** The calls of a query as lines over one time: beside each other what ran at once, behind each other what had to wait. */
-export function Calls({ rows, measured, problem, cost, eachEvent, slug }: Props) {
+export function Calls({ rows, measured, refused, problem, cost, eachEvent, slug }: Props) {
   const end = Math.max(1, ...rows.map((r) => (r.fromMs ?? 0) + (r.ms ?? 0)));
   const words = rows.length === 1 ? 'one call' : `${rows.length} calls`;
   const saved = rows.reduce((n, r) => n + (r.shared?.length ?? 0), 0);
@@ -38,9 +40,11 @@ export function Calls({ rows, measured, problem, cost, eachEvent, slug }: Props)
       <h3>
         {measured
           ? `It made ${words}`
-          : problem === undefined
-            ? `It will make ${words}${eachEvent ? ' for each event' : ''}`
-            : 'It cannot be run yet'}
+          : problem !== undefined
+            ? 'It cannot be run yet'
+            : refused
+              ? 'It was refused, and made none of these calls'
+              : `It will make ${words}${eachEvent ? ' for each event' : ''}`}
         {!measured && cost && problem === undefined && (
           <span className={cost.most > cost.allowed ? 'rust' : 'soft'}>
             , and may cost {cost.most} of {cost.allowed}

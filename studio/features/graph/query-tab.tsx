@@ -188,6 +188,7 @@ export function QueryTab({ slug, document, environments, readOnly, onChange }: P
       <Calls
         rows={rows}
         measured={made !== undefined}
+        refused={made === undefined && ran?.query === query && ran.rehearsal.reply.status >= 400}
         problem={typeof plan === 'string' ? plan : undefined}
         cost={typeof plan === 'string' ? undefined : { most: plan.cost, allowed: limits.cost }}
         eachEvent={streams}

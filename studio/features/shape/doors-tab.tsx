@@ -3,6 +3,7 @@ import { precedenceOf, type FlowDocument, type GuardDocument } from '@hinge/core
 import { ChoiceRow, RowMoves, TextRow } from '../fold/fields';
 import { DoorSteps } from './door-steps';
 import { GuardsEditor } from './guards-editor';
+import { WaysIn } from './ways-in';
 
 interface Props {
   readonly document: FlowDocument;
@@ -176,6 +177,7 @@ export function DoorsTab({ document: d, address, workspace, readOnly, onChange }
           </div>
         ))}
       </div>
+      <WaysIn document={d} workspace={workspace} />
       <h2>Steps of the doors</h2>
       <div className="soft">
         What a door does to every request before the flow, and to every reply behind it: one flow, other shapes.
@@ -203,29 +205,33 @@ export function DoorsTab({ document: d, address, workspace, readOnly, onChange }
           </div>
         ))}
       </div>
-      <h2>Which path is tried first</h2>
-      <div className="frame">
-        <table aria-label="Order of paths">
-          <tbody>
-            {precedenceOf(d).map((r, i) => (
-              <tr key={r.operation}>
-                <td className="soft" style={{ width: 30 }}>
-                  {i + 1}
-                </td>
-                <td className="mono nowrap">
-                  {r.method} {r.path}
-                </td>
-                <td>{r.operation}</td>
-                <td className="soft">{r.words}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
-      <div className="soft">
-        Doors with host names come before doors without; then, part by part, fixed text before parameters, parameters
-        before what takes the rest.
-      </div>
+      {d.doors.some((x) => x.answers !== 'graphql') && (
+        <>
+          <h2>Which path is tried first</h2>
+          <div className="frame">
+            <table aria-label="Order of paths">
+              <tbody>
+                {precedenceOf(d).map((r, i) => (
+                  <tr key={r.operation}>
+                    <td className="soft" style={{ width: 30 }}>
+                      {i + 1}
+                    </td>
+                    <td className="mono nowrap">
+                      {r.method} {r.path}
+                    </td>
+                    <td>{r.operation}</td>
+                    <td className="soft">{r.words}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+          <div className="soft">
+            Doors with host names come before doors without; then, part by part, fixed text before parameters,
+            parameters before what takes the rest.
+          </div>
+        </>
+      )}
     </>
   );
 }

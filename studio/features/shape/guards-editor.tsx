@@ -93,7 +93,8 @@ export function GuardsEditor({ label, guards, inherited = [], readOnly, onChange
   );
 }
 
-function factsOf(g: GuardDocument): string {
+/** What a guard is set to, where that fits in a few words. */
+export function factsOf(g: GuardDocument): string {
   if (g.kind === 'rate') return `${g.calls} in ${g.seconds} s,`;
   if (g.kind === 'size') return `${g.maxBytes} bytes,`;
   if (g.kind === 'quota') return `${g.calls} each ${g.each},`;
