@@ -48,7 +48,7 @@ export function writeShort(
 ): boolean {
   const { socket } = res;
   const plain = socket && res.shouldKeepAlive && req.httpVersion === '1.1' && req.method !== 'HEAD';
-  if (!plain || res.headersSent || res.getHeaderNames().length !== 0) return false;
+  if (!plain || status < 200 || res.headersSent || res.getHeaderNames().length !== 0) return false;
   let head = statusLine(status);
   let dated = false;
   for (let i = 0; i < fields.length; i += 2) {
@@ -64,8 +64,10 @@ export function writeShort(
   written._header = head;
   written._headerSent = true;
   written.finished = true;
+  // What has no body by its status has none, whatever a flow says (RFC 9110 §15.3.5, §15.4.5): it would be read as the next reply.
+  const text = status === 204 || status === 304 ? head : head + body;
   // As Node ends one: what follows on this connection waits for it.
-  socket.write(head + body, 'latin1', (error) => {
+  socket.write(text, 'latin1', (error) => {
     if (!error) res.emit('finish');
   });
   return true;
