@@ -115,6 +115,16 @@ describe('what it says is what the engine does', () => {
   });
 });
 
+test('a document with mistakes is told of as well', () => {
+  const broken = document();
+  broken.topics!.berthed = {
+    ...broken.topics!.berthed,
+    schema: { type: 'object', properties: { at: { pattern: '(' }, of: { $ref: '#/nowhere' } } },
+    door: { where: '$not(', data: '}{', callback: { path: '/again', where: '((', guards: [] } },
+  };
+  expect(waysIn(broken).filter((w) => w.door === 'feed')).toHaveLength(10);
+});
+
 test('a graph of a backend has no operations of its own; no door, no way in', () => {
   const behind = { ...document(), graph: { backend: 'desk' } };
   expect(

@@ -1,4 +1,4 @@
-import { eventEntries } from '../events/door';
+import { channelPath } from '../events/topic';
 import type { FlowDocument, GuardDocument, OperationDocument } from '../flow/document';
 import { effectiveGuards, withWorkspace, type GuardOrigin } from './kind';
 import { GUARD_ORDER } from './registry';
@@ -65,10 +65,30 @@ export function waysIn(given: FlowDocument, workspace: readonly GuardDocument[] 
         ...Object.entries(document.graph?.fields ?? {}).flatMap(([name, f]) => within(name, f.guards, 'field')),
       ];
     }
-    const events = door.answers === 'events' ? eventEntries(document, door) : [];
     return [
-      ...events.map((e) => way(e.id, e.operation, 'topic')),
+      ...(door.answers === 'events' ? topicWays(document, door) : []).map((w) => way(w.name, w, 'topic')),
       ...operations.map(([id, o]) => way(id, o, 'operation')),
     ];
   });
+}
+
+type TopicWay = Pick<OperationDocument, 'method' | 'path' | 'guards'> & { readonly name: string };
+
+/** Topics as callers see them at a door: nothing is compiled, so that a document with mistakes is told of as well. */
+function topicWays(document: FlowDocument, door: FlowDocument['doors'][number]): TopicWay[] {
+  const topics = Object.entries(document.topics ?? {}).flatMap(([topic, t]): TopicWay[] => {
+    const { publish, listen, guards, callback } = t.door ?? {};
+    const path = channelPath(topic, t);
+    return [
+      ...(publish === false ? [] : [{ name: `publish ${topic}`, method: 'POST' as const, path, guards }]),
+      ...(listen === false ? [] : [{ name: `listen ${topic}`, method: 'GET' as const, path, guards }]),
+      ...(callback
+        ? [
+            { name: `callback ${topic}`, method: 'POST' as const, path: callback.path, guards: callback.guards },
+            { name: `challenge ${topic}`, method: 'GET' as const, path: callback.path },
+          ]
+        : []),
+    ];
+  });
+  return door.webhooks ? [...topics, { name: 'hub', method: 'POST', path: '/hub' }] : topics;
 }
