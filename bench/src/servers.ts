@@ -16,8 +16,8 @@ const WANTED = process.argv[3] ?? '';
 const CONNECTIONS = 50;
 /** Until all of a server that takes part is compiled: what only one request in twenty takes is so much later. */
 const WARM_UP_SECONDS = 10;
-const SLICE_SECONDS = 2;
-const ROUNDS = Math.max(3, Math.round((SECONDS * 3) / SLICE_SECONDS));
+const SLICE_SECONDS = 1;
+const roundsOf = (slice: number): number => Math.max(3, Math.round((SECONDS * 3) / slice));
 const children: ChildProcess[] = [];
 
 export interface Server {
@@ -113,7 +113,8 @@ function cpuTime(pid: number): number {
 
 /**
  * Short slices of load, in turn (A, B, C, B, C, A, …), so that a slow moment of a shared machine hits all alike. The rate is the middle
- * slice, the ratio that of all requests in all slices; processor time is that of the server's own process.
+ * slice; two ratios: that of all requests in all slices, and the middle of those of the single rounds, which a machine that is for minutes a tenth as fast
+ * does not draw to one side; processor time is that of the server's own process.
  */
 export async function compare(
   job: string,
@@ -125,7 +126,8 @@ export async function compare(
   if (!job.includes(WANTED)) return;
   const results = contenders.map(() => ({ rates: [] as number[], cpu: 0, requests: 0 }));
   for (const c of contenders) await load(c.url, headers, WARM_UP_SECONDS, body);
-  for (let round = 0; round < ROUNDS; round++)
+  const rounds = roundsOf(slice);
+  for (let round = 0; round < rounds; round++)
     for (let turn = 0; turn < contenders.length; turn++) {
       const i = (turn + round) % contenders.length;
       const { server, url } = contenders[i]!;
@@ -140,8 +142,13 @@ export async function compare(
   contenders.forEach((c, i) => {
     const { rates, cpu, requests } = results[i]!;
     const ratio = ours.requests / requests;
+    const byRound = middle(rates.map((r, round) => ours.rates[round]! / r));
     const told =
-      i === 0 ? '' : requests === 0 ? '   no answer was whole in time' : `   the gateway does ${ratio.toFixed(2)} x`;
+      i === 0
+        ? ''
+        : requests === 0
+          ? '   no answer was whole in time'
+          : `   the gateway does ${ratio.toFixed(2)} x, by rounds ${byRound.toFixed(2)} x`;
     console.log(
       `  ${c.server.name.padEnd(34)} ${middle(rates).toFixed(0).padStart(7)} requests/s ${(cpu / requests).toFixed(0).padStart(6)} µs each ${String(memory(c.server.pid)).padStart(5)} MiB${told}`,
     );
@@ -150,7 +157,7 @@ export async function compare(
 
 export const machine = () =>
   console.log(
-    `${cpus()[0]?.model ?? 'cpu'}, ${cpus().length} cores, Node ${process.version}, ${CONNECTIONS} connections, load by ${WRK ? 'wrk' : 'autocannon'}, ${ROUNDS} slices of ${SLICE_SECONDS} s in turn`,
+    `${cpus()[0]?.model ?? 'cpu'}, ${cpus().length} cores, Node ${process.version}, ${CONNECTIONS} connections, load by ${WRK ? 'wrk' : 'autocannon'}, ${roundsOf(SLICE_SECONDS)} slices of ${SLICE_SECONDS} s in turn`,
   );
 
 /** A process that is no server of ours, ended with the others. */
