@@ -73,7 +73,7 @@ describe('HTTP into events', () => {
     const came = async () =>
       (await (await fetch(`${receiver}/received`)).json()) as { signed: boolean; status: number; body: string }[];
     const until = async (what: (c: Awaited<ReturnType<typeof came>>) => boolean) => {
-      for (let i = 0; i < 100; i++) {
+      for (let i = 0; i < 300; i++) {
         if (what(await came())) return;
         await new Promise((r) => setTimeout(r, 100));
       }
@@ -82,7 +82,7 @@ describe('HTTP into events', () => {
     // The control port is one above the gateway's own.
     const control = new URL(world.gateway);
     control.port = String(Number(control.port) + 1);
-    for (let i = 0; i < 100; i++) {
+    for (let i = 0; i < 600; i++) {
       const { subscriptions } = (await (await fetch(`${control.origin}/webhooks`)).json()) as { subscriptions: number };
       if (subscriptions === 1) break;
       await new Promise((r) => setTimeout(r, 50));

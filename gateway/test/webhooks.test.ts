@@ -243,7 +243,7 @@ describe('deliveries', () => {
     const limits = {
       subscriptions: 10,
       verifyMs: 500,
-      deliverMs: 400,
+      deliverMs: 1_000,
       firstWaitMs: 20,
       longestWaitMs: 60,
       deliveries: 50,
@@ -361,10 +361,10 @@ describe('deliveries', () => {
     await eventually('asked twice', () => s.asked.length === 2);
     await new Promise((r) => setTimeout(r, 50));
     expect(hooks.count).toBe(1);
-    s.delayMs = 1000;
+    s.delayMs = 2_500;
     await publish(1);
     await eventually('laid aside', () => hooks.deliveries[0]?.state === 'dead');
     expect(hooks.deliveries).toHaveLength(1);
-    expect(hooks.deliveries[0]!.attempts[0]!.failure).toMatch(/400 ms/);
+    expect(hooks.deliveries[0]!.attempts[0]!.failure).toMatch(/1000 ms/);
   });
 });
