@@ -91,7 +91,10 @@ export class Page {
         } catch (failure) {
           // Drawn anew between finding and clicking: it is looked for again.
           if (failure instanceof error.StaleElementReferenceError) return false;
-          throw failure;
+          if (!(failure instanceof error.ElementClickInterceptedError)) throw failure;
+          // Something lies over it, or the page moved under the mouse.
+          await this.driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', el).catch(() => undefined);
+          return false;
         }
       },
       WAIT_MS * 2,

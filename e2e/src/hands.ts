@@ -38,7 +38,7 @@ export class Hands {
   readonly choose = async (label: string, option: string) => {
     const el = await this.page.find(`[aria-label="${label}"]`);
     await this.driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', el);
-    await el.click();
+    await this.page.click(`[aria-label="${label}"]`);
     await this.page.click('[role=listbox] [role=option]', option);
     // What fades has no contrast, for whoever judges colours next.
     await this.closed();
