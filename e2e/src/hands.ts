@@ -82,6 +82,11 @@ export class Hands {
     await this.page.click('[role=dialog] button', 'Release to sandbox');
     await this.page.byText('[role=dialog] .spruce', 'runs release');
     await this.keys(Key.ESCAPE);
+    // While it fades, its fields are still there for whoever looks for those of the next dialog.
+    await this.page.waitFor(
+      'the dialog to close',
+      async () => !(await this.driver.findElements(By.css('[role=dialog]'))).length,
+    );
   };
 
   readonly count = async (css: string) => (await this.driver.findElements(By.css(css))).length;

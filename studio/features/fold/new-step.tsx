@@ -61,7 +61,15 @@ export function NewStep({
   onChoose: (kind: Kind) => void;
 }) {
   return (
-    <Dialog open={at !== undefined} onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="new-step-title">
+    // Gone at once: opened again while it fades it would still hold what was typed before.
+    <Dialog
+      open={at !== undefined}
+      onClose={onClose}
+      transitionDuration={{ exit: 0 }}
+      fullWidth
+      maxWidth="xs"
+      aria-labelledby="new-step-title"
+    >
       <DialogTitle id="new-step-title">Add a step</DialogTitle>
       <DialogContent sx={{ minHeight: 440 }}>
         <Autocomplete
