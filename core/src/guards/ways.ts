@@ -1,7 +1,7 @@
 import { channelPath } from '../events/topic';
 import type { FlowDocument, GuardDocument, OperationDocument } from '../flow/document';
 import { effectiveGuards, withWorkspace, type GuardOrigin } from './kind';
-import { GUARD_ORDER } from './registry';
+import { GUARD_ORDER, guardKind } from './registry';
 
 /** A guard that acts on a way in, and the scope that it is set for. */
 export interface ActingGuard {
@@ -23,10 +23,9 @@ export interface WayIn {
   readonly open: boolean;
 }
 
-/** Guards that let in only who shows something that others do not have. */
-const ASKING = new Set<GuardDocument['kind']>(['key', 'token', 'basic', 'jwt', 'certificate', 'signature']);
-
-const asks = (guards: readonly ActingGuard[]): boolean => guards.some((g) => ASKING.has(g.guard.kind));
+/** Somebody is asked who calls: by a guard that finds it out, or by a signature that only who shares a secret can make. */
+const asks = (guards: readonly ActingGuard[]): boolean =>
+  guards.some(({ guard }) => guardKind(guard.kind).knows ?? guard.kind === 'signature');
 
 /** All ways in with the guards that act there, in the order of the doors; those of plans act besides. `workspace`: guards of the workspace. */
 export function waysIn(given: FlowDocument, workspace: readonly GuardDocument[] = []): WayIn[] {

@@ -18,7 +18,6 @@ const enum Name {
 const TOKEN = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/;
 const ENDS = new Set(['connection', 'keep-alive', 'transfer-encoding', 'trailer', 'upgrade', 'expect']);
 /** What may not stand in the value of a field (RFC 9110 §5.5); characters from 128 to 255 may, as obs-text. */
-
 const FORBIDDEN = /[^\t\x20-\x7e\x80-\xff]/;
 const MOST_NAMES = 1_000;
 const names = new Map<string, Name>();
