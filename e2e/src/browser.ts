@@ -93,7 +93,9 @@ export class Page {
           if (failure instanceof error.StaleElementReferenceError) return false;
           if (!(failure instanceof error.ElementClickInterceptedError)) throw failure;
           // Something lies over it, or the page moved under the mouse.
-          await this.driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', el).catch(() => undefined);
+          await this.driver
+            .executeScript('arguments[0].scrollIntoView({ block: "center" })', el)
+            .catch(() => undefined);
           return false;
         }
       },

@@ -227,7 +227,27 @@ describe('a plain proxy', () => {
   });
 });
 
-/** Replies on one connection, parsed one behind the other (RFC 9112 §9.3.2); bodies have a content-length. */
+/** The first whole reply of what came (RFC 9112 §6.3: a length, or chunks of §7.1), and where it ends. */
+function firstReply(text: string): { status: number; body: string; end: number } | undefined {
+  const head = text.indexOf('\r\n\r\n');
+  if (head < 0) return undefined;
+  const status = Number(text.slice(9, 12));
+  let at = head + 4;
+  if (!/\r\ntransfer-encoding: chunked\r\n/i.test(text.slice(0, head + 2))) {
+    const end = at + Number(/\r\ncontent-length: (\d+)/i.exec(text.slice(0, head))?.[1] ?? 0);
+    return text.length < end ? undefined : { status, body: text.slice(at, end), end };
+  }
+  for (let body = ''; ;) {
+    const line = text.indexOf('\r\n', at);
+    const size = parseInt(text.slice(at, line), 16);
+    if (line < 0 || text.length < line + 4 + size) return undefined;
+    body += text.slice(line + 2, line + 2 + size);
+    at = line + 4 + size;
+    if (size === 0) return { status, body, end: at };
+  }
+}
+
+/** Replies on one connection, one behind the other (RFC 9112 §9.3.2). */
 async function overOne(
   port: number,
   texts: readonly string[],
@@ -241,12 +261,9 @@ async function overOne(
     socket.on('close', () => resolve());
     socket.on('data', (bytes) => {
       rest += bytes.toString('latin1');
-      for (;;) {
-        const end = rest.indexOf('\r\n\r\n');
-        const length = Number(/content-length: (\d+)/i.exec(rest.slice(0, end))?.[1] ?? 0);
-        if (end < 0 || rest.length < end + 4 + length) break;
-        replies.push({ status: Number(rest.slice(9, 12)), body: rest.slice(end + 4, end + 4 + length) });
-        rest = rest.slice(end + 4 + length);
+      for (let reply = firstReply(rest); reply; reply = firstReply(rest)) {
+        replies.push({ status: reply.status, body: reply.body });
+        rest = rest.slice(reply.end);
       }
       if (replies.length >= wanted) resolve();
     });
