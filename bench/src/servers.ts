@@ -155,10 +155,13 @@ export async function compare(
   });
 }
 
-export const machine = () =>
+/** Tells the machine, and keeps its processors awake (`awake.sh` says why): for all contenders alike. */
+export function machine(): void {
+  spawnSync('bash', [join(ROOT, 'bench/awake.sh'), String(process.pid)], { stdio: 'ignore' });
   console.log(
     `${cpus()[0]?.model ?? 'cpu'}, ${cpus().length} cores, Node ${process.version}, ${CONNECTIONS} connections, load by ${WRK ? 'wrk' : 'autocannon'}, ${roundsOf(SLICE_SECONDS)} slices of ${SLICE_SECONDS} s in turn`,
   );
+}
 
 /** A process that is no server of ours, ended with the others. */
 export function startBeside(file: string, args: readonly string[]): void {
