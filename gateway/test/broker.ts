@@ -20,6 +20,15 @@ abstract class RealBroker {
     await eventually(`${this.command} to listen`, () => reaches(this.port));
   }
 
+  /** It takes nothing any more, and its connections stay. */
+  pause(): void {
+    this.process?.kill('SIGSTOP');
+  }
+
+  resume(): void {
+    this.process?.kill('SIGCONT');
+  }
+
   /** Without a word, as a power cut would. */
   async kill(): Promise<void> {
     const { process } = this;

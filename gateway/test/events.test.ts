@@ -4,8 +4,9 @@ import { EventSource } from 'eventsource';
 import { connectAsync, type MqttClient } from 'mqtt';
 import { connect } from 'node:net';
 import { WebSocket } from 'ws';
-import type { FlowDocument } from '@hinge/core';
+import type { BrokerRef, FlowDocument } from '@hinge/core';
 import { startGateway, type RunningGateway } from '../src';
+import { MqttBrokers } from '../src/brokers/mqtt';
 import { Mosquitto } from './broker';
 import { eventually } from './world';
 
@@ -123,6 +124,65 @@ describe('HTTP to a real broker', () => {
       ['Grebe', 'N-07', 'fender'].every((t) => heard.some((h) => String(h.payload).includes(t))),
     );
     expect(heard.find((h) => String(h.payload).includes('N-07'))!.payload.toString()).toBe('{"berth":"N-07"}');
+  });
+});
+
+describe('many at QoS 0', () => {
+  const publish = (brokers: MqttBrokers, broker: BrokerRef, n: number, size: number) =>
+    Array.from({ length: n }, (_, i) =>
+      brokers.publish(broker, {
+        address: `heap/${broker.version}`,
+        payload: new TextEncoder().encode(String(i).padEnd(size)),
+        mediaType: 'text/plain',
+        qos: 0,
+        retain: false,
+      }),
+    );
+
+  test.each(['3.1.1', '5'] as const)('of one turn come whole and in order, over MQTT %s', async (named) => {
+    const got: string[] = [];
+    outside.on('message', (topic, payload, packet) => {
+      if (topic.startsWith('heap/')) got.push(`${packet.properties?.contentType} ${payload.length} ${String(payload)}`);
+    });
+    await outside.subscribeAsync('heap/#', { qos: 0 });
+    const brokers = new MqttBrokers();
+    await Promise.all(
+      publish(brokers, { name: 'town', address: mosquitto.address, version: named === '5' ? 5 : 4 }, 90, 2_000),
+    );
+    await eventually('all of them', () => got.length === 90);
+    const type = named === '5' ? 'text/plain' : 'undefined';
+    expect(got).toEqual(Array.from({ length: 90 }, (_, i) => `${type} 2000 ${String(i).padEnd(2000)}`));
+    outside.removeAllListeners('message');
+    await outside.unsubscribeAsync('heap/#');
+    await brokers.close();
+  });
+
+  test('wait while the broker takes nothing; they are refused where it dies meanwhile', async () => {
+    const broker = await Mosquitto.start();
+    const brokers = new MqttBrokers();
+    const ref: BrokerRef = { name: 'own', address: broker.address, version: 5 };
+    await Promise.all(publish(brokers, ref, 1, 10));
+    let done = 0;
+    const send = () =>
+      publish(brokers, ref, 20, 1_000_000).map((p) =>
+        p
+          .then(
+            () => 'taken',
+            () => 'refused',
+          )
+          .finally(() => done++),
+      );
+    broker.pause();
+    const first = send();
+    await new Promise((r) => setTimeout(r, 200));
+    expect(done).toBe(0);
+    broker.resume();
+    expect(new Set(await Promise.all(first))).toEqual(new Set(['taken']));
+    broker.pause();
+    const second = send();
+    await broker.kill();
+    expect(new Set(await Promise.all(second))).toEqual(new Set(['refused']));
+    await brokers.close();
   });
 });
 

@@ -7,6 +7,7 @@ import {
   type StopTaking,
 } from '@hinge/core';
 import { connect, connectAsync, type IClientPublishOptions, type IPublishPacket, type MqttClient } from 'mqtt';
+import { generate } from 'mqtt-packet';
 import { createHash, randomUUID } from 'node:crypto';
 import type { Socket } from 'node:net';
 import { GATEWAY_LIMITS } from '../limits';
@@ -23,6 +24,8 @@ interface Connection {
   open?: MqttClient;
   /** Events of this turn are held until its end. */
   held?: true;
+  /** What was written at QoS 0 is more than the system takes; who publishes waits for this. */
+  full?: Promise<void>;
   /** It failed; the next one tries again. */
   gone?: true;
   readonly pending: Set<Waiting>;
@@ -220,6 +223,8 @@ export class MqttBrokers implements Brokers {
           const m = messageOf(packet, payload);
           for (const take of takers.get(lane ?? topic) ?? []) take(m);
         });
+        c.on('connect', () => atOnce(c));
+        atOnce(c);
         made.open = c;
         return c;
       },
@@ -240,6 +245,8 @@ function send(connection: Connection, client: MqttClient, broker: BrokerRef, m: 
   const { pending } = connection;
   // What cannot be sent now is refused, and not kept for later: whoever published must know.
   if (!client.connected) return Promise.reject(new BrokerFailure('not connected'));
+  together(client, connection);
+  if (m.qos === 0) return written(connection, client, broker, m);
   // All members at once: the client copies them, which takes long where they came one by one.
   const options: IClientPublishOptions =
     broker.version === 5
@@ -248,7 +255,6 @@ function send(connection: Connection, client: MqttClient, broker: BrokerRef, m: 
   return new Promise<void>((resolve, reject) => {
     const waiting: Waiting = { since: performance.now(), reject };
     pending.add(waiting);
-    together(client, connection);
     client.publish(m.address, m.payload as Buffer, options, (error) => {
       pending.delete(waiting);
       if (error) reject(new BrokerFailure(error.message, { cause: error }));
@@ -256,6 +262,59 @@ function send(connection: Connection, client: MqttClient, broker: BrokerRef, m: 
     });
   });
 }
+
+/**
+ * At QoS 0 the client keeps nothing of a message: its packet is written as one piece. The client writes each field of it
+ * by itself, which takes as long as all else that the gateway does for an event (measured: 7 µs, and 2.7 so).
+ */
+function written(connection: Connection, client: MqttClient, { version }: BrokerRef, m: BrokerPublish): Promise<void> {
+  const bytes = m.payload;
+  let packet: Buffer;
+  try {
+    packet = generate(
+      {
+        cmd: 'publish',
+        topic: m.address,
+        payload: Buffer.isBuffer(bytes) ? bytes : Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength),
+        qos: 0,
+        retain: m.retain,
+        dup: false,
+        ...(version === 5 && { properties: propertiesOf(m) }),
+      },
+      { protocolVersion: version },
+    );
+  } catch (error) {
+    return Promise.reject(new BrokerFailure((error as Error).message, { cause: error }));
+  }
+  return client.stream.write(packet) ? WRITTEN : (connection.full ??= emptied(connection, client));
+}
+
+/** Until the broker has taken what is written already: one wait for all of them. */
+function emptied(connection: Connection, { stream }: MqttClient): Promise<void> {
+  const { pending } = connection;
+  return new Promise<void>((resolve, reject) => {
+    const over = () => {
+      pending.delete(waiting);
+      stream.off('drain', empty);
+      connection.full = undefined;
+    };
+    const empty = () => {
+      over();
+      resolve();
+    };
+    const waiting: Waiting = {
+      since: performance.now(),
+      reject: (error) => {
+        over();
+        reject(error);
+      },
+    };
+    pending.add(waiting);
+    stream.once('drain', empty);
+  });
+}
+
+const WRITTEN = Promise.resolve();
 
 const isFilter = (address: string): boolean => /(^|\/)[+#](\/|$)/.test(address);
 const keyOf = (broker: BrokerRef, lane: string | undefined): string =>
@@ -265,6 +324,9 @@ function propertiesOf({ mediaType, properties }: BrokerPublish): NonNullable<ICl
   if (!properties) return mediaType === undefined ? {} : { contentType: mediaType };
   return { ...(mediaType !== undefined && { contentType: mediaType }), userProperties: { ...properties } };
 }
+
+/** Turns are put together here; the system would wait for the broker's confirmation of what came before (RFC 1122 §4.2.3.4). */
+const atOnce = (client: MqttClient): void => void (client.stream as Partial<Socket>).setNoDelay?.(true);
 
 /** What is published in one turn of the process leaves by one call into the system. */
 function together(client: MqttClient, connection: Connection): void {
