@@ -48,6 +48,13 @@ export async function openBrowser(dark = false): Promise<WebDriver> {
 
 export const WAIT_MS = 30_000;
 
+/** Notes whether the mouse goes down on that element. (Of a select there is no click: its list lies over it by then.) */
+const WATCH_CLICK = `
+  window.hitByClick = false;
+  const [el] = arguments;
+  document.addEventListener('mousedown', (e) => { window.hitByClick ||= el.contains(e.target); }, { capture: true, once: true });
+`;
+
 export class Page {
   constructor(
     readonly driver: WebDriver,
@@ -86,8 +93,9 @@ export class Page {
         const el = text === undefined ? await this.find(css) : await this.byText(css, text);
         try {
           if (!(await el.isEnabled())) return false;
+          await this.driver.executeScript(WATCH_CLICK, el);
           await el.click();
-          return true;
+          return await this.hit();
         } catch (failure) {
           // Drawn anew between finding and clicking: it is looked for again.
           if (failure instanceof error.StaleElementReferenceError) return false;
@@ -102,6 +110,12 @@ export class Page {
       WAIT_MS * 2,
       `could not click ${css}${text === undefined ? '' : ` with the text "${text}"`}`,
     );
+  }
+
+  /** False where the page moved under the mouse in the last moment, and something else was clicked. */
+  private async hit(): Promise<boolean> {
+    // A page that was left keeps no word of it.
+    return (await this.driver.executeScript<boolean | null>('return window.hitByClick ?? null')) ?? true;
   }
 
   async fill(css: string, text: string): Promise<void> {
