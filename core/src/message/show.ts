@@ -33,6 +33,9 @@ export function showMessage(
   if (m.body.pending || m.body.isEmpty) return base;
   let text: string;
   try {
+    // What is shown as its length alone need not be read as text.
+    if (m.body.mediaType !== undefined && !isText(m.body.mediaType) && !isMultipart(m.body.mediaType))
+      return { ...base, bytes: m.body.byteLength };
     text = m.body.text();
   } catch (error) {
     // A message that its own codec cannot write is still shown, as the value that was to be written.
@@ -40,7 +43,6 @@ export function showMessage(
   }
   const bytes = m.body.byteLength;
   if (isMultipart(m.body.mediaType)) return { ...base, bytes, ...shownParts(m.body, most, light) };
-  if (!isText(m.body.mediaType) && m.body.mediaType !== undefined) return { ...base, bytes };
   const cut = text.length > most;
   const shown = cut ? text.slice(0, most) : text;
   let body: unknown = light ? undefined : shown;
