@@ -265,7 +265,7 @@ function send(connection: Connection, client: MqttClient, broker: BrokerRef, m: 
 
 /**
  * At QoS 0 the client keeps nothing of a message: its packet is written as one piece. The client writes each field of it
- * by itself, which takes as long as all else that the gateway does for an event (measured: 7 µs, and 2.7 so).
+ * by itself, and copies its options first (measured: 7 µs for an event, and 2.7 so).
  */
 function written(connection: Connection, client: MqttClient, { version }: BrokerRef, m: BrokerPublish): Promise<void> {
   const bytes = m.payload;
