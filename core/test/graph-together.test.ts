@@ -1,5 +1,13 @@
 import { beforeEach, describe, expect, test } from '@jest/globals';
-import { checkDocument, graphOf, planQuery, suggestJoins, type FlowDocument } from '../src';
+import {
+  checkDocument,
+  graphOf,
+  planQuery,
+  suggestJoins,
+  type FlowDocument,
+  type JsonSchema,
+  type OperationDocument,
+} from '../src';
 import { ask, sent } from './graph-ask';
 import { document, get } from './graph-world';
 
@@ -151,6 +159,47 @@ describe('look-ups of a list', () => {
         list: { by: 'id', items: '/vessels' },
       },
     ]);
+  });
+
+  test('are suggested for /things/{thingId} beside ?ids= too, and no more at once than come in one page', () => {
+    const text: JsonSchema = { type: 'string' };
+    const loom = { $ref: '#/types/Loom' };
+    const suggested = (
+      parameters: OperationDocument['parameters'],
+      loomType: Record<string, JsonSchema> = { id: text },
+    ) =>
+      suggestJoins({
+        ...world({}, { graph: undefined }),
+        types: {
+          Loom: { type: 'object', properties: { ...loomType } },
+          Bolt: { type: 'object', properties: { loomId: text } },
+        },
+        operations: {
+          getLoom: {
+            ...get('/looms/{loomId}', loom, 'looms'),
+            parameters: [{ name: 'loomId', in: 'path', required: true, schema: text }],
+          },
+          listLooms: { ...get('/looms', { type: 'array', items: loom }, 'looms'), parameters },
+        },
+      });
+    const ids = (more: object = {}) => ({
+      name: 'ids',
+      in: 'query' as const,
+      schema: { type: 'array' as const, items: text, ...more },
+    });
+    const limit = (value: number) => ({
+      name: 'page_size',
+      in: 'query' as const,
+      schema: { type: 'integer' as const, default: value },
+    });
+    const together = { type: 'Bolt', field: 'loom', operation: 'listLooms', with: { ids: 'loomId' } };
+    expect(suggested([ids()])).toEqual([{ ...together, list: { by: 'id' } }]);
+    expect(suggested([ids({ maxItems: 50 }), limit(20)])).toEqual([{ ...together, list: { by: 'id', most: 20 } }]);
+    expect(suggested([ids({ maxItems: 10 }), limit(20)])).toEqual([{ ...together, list: { by: 'id', most: 10 } }]);
+    // Nothing in the type says which item is which: one by one.
+    const single = { type: 'Bolt', field: 'loom', operation: 'getLoom', with: { loomId: 'loomId' } };
+    expect(suggested([ids()], { number: text })).toEqual([single]);
+    expect(suggested([{ ...ids(), name: 'tags' }])).toEqual([single]);
   });
 });
 

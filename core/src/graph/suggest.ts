@@ -47,22 +47,41 @@ export function suggestJoins(document: FlowDocument): Join[] {
   return out;
 }
 
-/** A safe operation that answers a list of a type and takes many of the values that tell its items apart: ?ids=1&ids=2 beside /things/{id}. */
+/** How many items of a list come when nobody says how many (common practice; no standard names it). */
+const PAGE_SIZE = /^(?:limit|size|count|top|first|(?:per[_-]?page)|(?:page[_-]?size)|(?:max[_-]?(?:results|items)))$/i;
+
+/**
+ * A safe operation that answers a list of a type and takes many of the values that tell its items apart: ?ids=1&ids=2 beside /things/{id} or
+ * /things/{thingId}. No more at once than come in one page.
+ */
 function togetherFor(document: FlowDocument, type: string, parameter: string) {
   const types = document.types ?? {};
-  if (!resolveSchema({ $ref: `#/types/${type}` }, types).properties?.[parameter]) return undefined;
+  const by = identityOf(type, parameter, types);
+  if (by === undefined) return undefined;
+  const called = [parameter, by].flatMap((n) => [n, `${n}s`]).map((n) => n.toLowerCase());
   for (const [operation, o] of Object.entries(document.operations)) {
     if (!isDescribed(o) || !SAFE.has(o.method) || !o.reply?.schema) continue;
     const items = listOf(o, type, types);
     const lists = (o.parameters ?? []).filter((p) => typesOf(resolveSchema(p.schema, types)).includes('array'));
-    const many = lists.find((p) => [parameter, `${parameter}s`].some((n) => n.toLowerCase() === p.name.toLowerCase()));
+    const many = lists.find((p) => called.includes(p.name.toLowerCase()));
     if (items === undefined || !many || o.parameters!.some((p) => p !== many && (p.required || p.in === 'path')))
       continue;
-    const { maxItems } = resolveSchema(many.schema, types);
-    const list = { by: parameter, ...(items && { items }), ...(maxItems && { most: Math.min(maxItems, 1000) }) };
+    const bounds = [
+      resolveSchema(many.schema, types).maxItems,
+      ...o.parameters!.filter((p) => PAGE_SIZE.test(p.name)).map((p) => resolveSchema(p.schema, types).default),
+    ].filter((n): n is number => typeof n === 'number' && n >= 1);
+    const list = { by, ...(items && { items }), ...(bounds.length && { most: Math.min(...bounds, 1000) }) };
     return { operation, parameter: many.name, list };
   }
   return undefined;
+}
+
+/** What of a type the parameter of its path says: the property of its name, or its `id` where it is called thingId. */
+function identityOf(type: string, parameter: string, types: TypeTable): string | undefined {
+  const properties = resolveSchema({ $ref: `#/types/${type}` }, types).properties ?? {};
+  if (Object.hasOwn(properties, parameter)) return parameter;
+  const ofType = parameter.toLowerCase().replace(/_/g, '') === `${type.toLowerCase()}id`;
+  return ofType && Object.hasOwn(properties, 'id') ? 'id' : undefined;
 }
 
 /** Where the items stand in a reply: the reply itself, or its only list. */

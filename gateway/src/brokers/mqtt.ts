@@ -244,7 +244,7 @@ export class MqttBrokers implements Brokers {
 function send(connection: Connection, client: MqttClient, broker: BrokerRef, m: BrokerPublish): Promise<void> {
   const { pending } = connection;
   // What cannot be sent now is refused, and not kept for later: whoever published must know.
-  if (!client.connected) return Promise.reject(new BrokerFailure('not connected'));
+  if (!client.connected || client.disconnecting) return Promise.reject(new BrokerFailure('not connected'));
   together(client, connection);
   if (m.qos === 0) return written(connection, client, broker, m);
   // All members at once: the client copies them, which takes long where they came one by one.
