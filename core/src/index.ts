@@ -20,7 +20,7 @@ export * from './message';
 export * from './problem';
 export * from './schema';
 export * from './text';
-export { endToEnd, endToEndList } from './message/hop';
+export { announced, endToEnd, endToEndList } from './message/hop';
 export { queryValues } from './message/query';
 export { joinField } from './message/headers';
 export { STEP_KINDS, stepKind } from './steps/registry';

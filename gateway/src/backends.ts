@@ -1,7 +1,9 @@
 import {
+  announced,
   Body,
   BackendFailure,
   joinField,
+  withFields,
   type BackendReply,
   type BackendRequest,
   type Backends,
@@ -34,7 +36,13 @@ export class HttpBackends implements Backends {
   send(request: BackendRequest): Promise<BackendReply> {
     return new Promise((resolve, reject) => {
       const { origin, path } = partsOf(request.url);
-      const options = { path, method: request.method as 'GET', headers: request.headers, body: bodyOf(request.body) };
+      const { announced: length } = request.body;
+      // What goes on unread keeps its length: some backends take no other body (RFC 9112 §6.3: any length that is known is told).
+      const headers =
+        length === undefined || !request.body.pending
+          ? request.headers
+          : withFields(request.headers, { 'content-length': String(length) });
+      const options = { path, method: request.method as 'GET', headers, body: bodyOf(request.body) };
       this.connections.take(origin, new Exchange(options, request.timeoutMs, resolve, reject));
     });
   }
@@ -121,12 +129,17 @@ class Exchange extends Call implements Dispatcher.DispatchHandler {
     if (this.late) controller.abort(new BackendFailure('timeout', `no answer within ${this.timeoutMs} ms`));
   }
 
-  onResponseStart(controller: Dispatcher.DispatchController, status: number, headers: IncomingHttpHeaders): void {
+  onResponseStart(controller: Dispatcher.DispatchController, status: number, fields: IncomingHttpHeaders): void {
     if (status < 200) return;
-    const source = new ReplySource(controller, () => clearTimeout(this.timer));
+    const source = new ReplySource(controller, this.options.method === 'HEAD' || status === 204 || status === 304);
     this.source = source;
-    const flat = flatHeaders(headers);
-    this.resolve({ status, headers: flat, body: Body.ofSource(() => source.load(), flat['content-type'], source) });
+    const headers = flatHeaders(fields);
+    const load = () => source.load();
+    this.resolve({
+      status,
+      headers,
+      body: Body.ofSource(load, headers['content-type'], source, announced(headers)),
+    });
   }
 
   onResponseData(_controller: Dispatcher.DispatchController, chunk: Buffer): void {

@@ -7,7 +7,7 @@ export abstract class Call {
   private origin: Origin | undefined;
   private client: Client | undefined;
 
-  constructor(private readonly options: Dispatcher.DispatchOptions) {}
+  constructor(protected readonly options: Dispatcher.DispatchOptions) {}
 
   abstract onResponseError(controller: Dispatcher.DispatchController | undefined, error: Error): void;
 

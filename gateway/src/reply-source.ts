@@ -3,6 +3,7 @@ import type { ServerResponse } from 'node:http';
 import type { Dispatcher } from 'undici';
 
 /** What may lie here before anybody says what to do with the answer; then the backend is made to wait. */
+const EMPTY = new Uint8Array(0);
 const WAITING_BYTES = 256 * 1024;
 
 /**
@@ -19,8 +20,8 @@ export class ReplySource {
 
   constructor(
     private readonly controller: Dispatcher.DispatchController,
-    /** Called once, when nothing more will come. */
-    private readonly done: () => void,
+    /** Its head tells of a body that does not come (RFC 9110 §9.3.2). */
+    private readonly headOnly: boolean,
   ) {}
 
   data(chunk: Buffer): void {
@@ -38,14 +39,12 @@ export class ReplySource {
 
   end(): void {
     this.ended = true;
-    this.done();
     if (this.sink) this.sink.end();
     else this.gathering?.resolve(this.bytes());
   }
 
   fail(error: Error): void {
     this.failure = error;
-    this.done();
     // A backend that breaks off in the middle breaks the reply off too: the caller must not take it for whole.
     if (this.sink) this.sink.destroy();
     else this.gathering?.reject(this.failureWords());
@@ -66,6 +65,7 @@ export class ReplySource {
 
   /** All of it, when all has come and it is small; undefined otherwise. */
   whole(most: number): Uint8Array | undefined {
+    if (this.headOnly) return EMPTY;
     return this.ended && !this.failure && this.size <= most ? this.bytes() : undefined;
   }
 

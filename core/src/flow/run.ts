@@ -1,4 +1,5 @@
 import type { Names } from '../expression/operators';
+import { withFields } from '../message/headers';
 import type { Message } from '../message/message';
 import { withoutQuery, type SecretPlaces } from '../message/secrets';
 import { Refusal } from '../problem';
@@ -195,17 +196,25 @@ export class Run {
     const message: Message = {
       method: m.method,
       path: m.path === undefined ? undefined : withoutQuery(m.path, query),
-      headers: without(m.headers, (name) => headers.has(name)),
+      headers: headers.size ? withFields(m.headers, NO_FIELDS, headers) : m.headers,
       body: m.body,
       soapHeader: m.soapHeader,
       format: m.format,
     };
     this.request = {
-      ...r,
       message,
-      query: without(r.query, (name) => query.has(name)),
-      headerParameters: without(r.headerParameters, (name) => headers.has(name.toLowerCase())),
+      method: r.method,
+      path: r.path,
+      query: query.size ? without(r.query, (name) => query.has(name)) : r.query,
+      cookies: r.cookies,
+      headerParameters: headers.size
+        ? without(r.headerParameters, (name) => headers.has(name.toLowerCase()))
+        : r.headerParameters,
+      rest: r.rest,
       search: withoutQuery(r.search, query),
+      remote: r.remote,
+      secure: r.secure,
+      certificate: r.certificate,
     };
     this.restart(message);
   }
@@ -226,6 +235,8 @@ export class Run {
     return this.scopeMade!;
   }
 }
+
+const NO_FIELDS: Readonly<Record<string, string>> = {};
 
 function without<V>(values: Readonly<Record<string, V>>, gone: (name: string) => boolean): Readonly<Record<string, V>> {
   let any = false;

@@ -34,6 +34,8 @@ export class Body {
   private source: ByteSource | undefined;
   /** The wire itself, for whoever passes the body on unread; gone once it was loaded. Only the gateway knows its kind. */
   stream: unknown;
+  /** Bytes that the wire says will come (Content-Length, RFC 9110 §8.6), where it says so. */
+  announced: number | undefined;
 
   private constructor(
     readonly mediaType: string | undefined,
@@ -90,19 +92,11 @@ export class Body {
   }
 
   /** A body that is still on the wire. `load` runs at most once, when somebody asks. */
-  static ofSource(load: ByteSource, mediaType: string | undefined, stream?: unknown): Body {
+  static ofSource(load: ByteSource, mediaType: string | undefined, stream?: unknown, announced?: number): Body {
     const b = new Body(mediaType, codecFor(mediaType));
     b.stream = stream;
+    b.announced = announced;
     b.source = load;
-    return b;
-  }
-
-  /** The same body, read and written by another codec. */
-  withCodec(codec: BodyCodec): Body {
-    const b = new Body(this.mediaType, codec);
-    b.bytesForm = this.bytesForm;
-    b.textForm = this.textForm;
-    b.source = this.source;
     return b;
   }
 

@@ -23,6 +23,14 @@ function namedHops(connection: string | undefined): ReadonlySet<string> | undefi
   );
 }
 
+/** Length of a body by its head; undefined where it ends by other means (RFC 9112 §6.3) or where it is no length. */
+export function announced(headers: Readonly<Record<string, string>>): number | undefined {
+  const length = headers['content-length'];
+  return length === undefined || headers['transfer-encoding'] !== undefined || !/^\d{1,15}$/.test(length)
+    ? undefined
+    : Number(length);
+}
+
 export function endToEnd(headers: Readonly<Record<string, string>>): Record<string, string> {
   const out: Record<string, string> = {};
   const named = namedHops(headers.connection);

@@ -19,8 +19,8 @@ export function write(req: IncomingMessage, res: ServerResponse, reply: Message,
   if (body.pending) {
     const whole =
       body.stream instanceof ReplySource && req.method !== 'HEAD' ? body.stream.whole(ONE_WRITE) : undefined;
-    const length = whole ? String(whole.length) : reply.headers['content-length'];
-    if (length !== undefined && status !== 204 && status !== 304) headers.push('content-length', length);
+    const length = whole ? whole.length : body.announced;
+    if (length !== undefined && status !== 204 && status !== 304) headers.push('content-length', String(length));
     if (whole) {
       end(req, res, status, headers, latin1(whole));
       return;

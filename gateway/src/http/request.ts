@@ -1,4 +1,4 @@
-import { Body, joinField, LIMITS, queryValues, Refusal, type Incoming } from '@hinge/core';
+import { announced, Body, joinField, LIMITS, queryValues, Refusal, type Incoming } from '@hinge/core';
 import type { IncomingMessage } from 'node:http';
 import { certificateOf } from './certificate';
 import type { Match } from './router';
@@ -17,7 +17,7 @@ export function flatHeaders(req: IncomingMessage): Record<string, string> {
 export function bodyOf(req: IncomingMessage, headers: Record<string, string>): Body {
   const length = headers['content-length'];
   if (headers['transfer-encoding'] === undefined && (length === undefined || length === '0')) return Body.empty();
-  return Body.ofSource(() => readRequest(req), headers['content-type'], req);
+  return Body.ofSource(() => readRequest(req), headers['content-type'], req, announced(headers));
 }
 
 const tooLarge = () => new Refusal('HNG-405', { detail: `The body may have at most ${LIMITS.requestBytes} bytes.` });

@@ -178,13 +178,7 @@ export class GatewayServer {
     if (this.draining) res.setHeader('connection', 'close');
     const call: Taken = { req, res, trace, started };
     try {
-      const answered = this.answer(call);
-      if (answered)
-        answered.then(
-          () => this.done(),
-          (error: unknown) => this.failed(call, error),
-        );
-      else this.done();
+      if (!this.answer(call)) this.done();
     } catch (error) {
       this.failed(call, error);
     }
@@ -203,8 +197,22 @@ export class GatewayServer {
     else res.destroy();
   }
 
-  /** A promise where something is waited for; none of its own beside that of the operation. */
-  private answer(call: Taken): Promise<void> | undefined {
+  /** What is written when it comes, and then done. */
+  private later<T>(call: Taken, answer: Promise<T>, write: (answer: T) => void): true {
+    const failed = (error: unknown) => this.failed(call, error);
+    answer.then((a) => {
+      try {
+        write(a);
+      } catch (error) {
+        return failed(error);
+      }
+      this.done();
+    }, failed);
+    return true;
+  }
+
+  /** True where something is waited for. */
+  private answer(call: Taken): boolean {
     const { req, res, trace } = call;
     const raw = req.url ?? '/';
     const cut = raw.indexOf('?');
@@ -217,29 +225,28 @@ export class GatewayServer {
     if (this.givesTokens && TokenEndpoint.serves(url)) {
       const origin = `${isSecure(req) ? 'https' : 'http'}://${host ?? ''}`;
       const asked = { method: req.method ?? 'GET', url, headers, body, remote: req.socket.remoteAddress, origin };
-      return this.options.tokens!.answer(asked).then((reply) => write(req, res, reply, []));
+      return this.later(call, this.options.tokens!.answer(asked), (reply) => write(req, res, reply, []));
     }
     // A browser that asks first is answered here, also where the flow would take any method.
     const wanted = req.method === 'OPTIONS' ? headers['access-control-request-method'] : undefined;
     const asked = wanted === undefined ? undefined : this.router.find(wanted, url, host)?.route.operation;
     if (asked?.preflight) {
       write(req, res, asked.preflight(headers, this.router.methodsAt(url, host)), []);
-      return;
+      return false;
     }
     const match =
       this.inFlight > GATEWAY_LIMITS.concurrent ? undefined : this.router.find(req.method ?? 'GET', url, host);
     if (!match) {
       this.refuse(call, request, url, host);
-      return;
+      return false;
     }
     const sampled = this.options.traces.wanted && Math.random() < (this.config.traceShare ?? 1);
     const seen: StepSeen[] | undefined = sampled ? [] : undefined;
-    return match.route.operation
-      .handle(
-        incomingOf(req, match, { method: req.method ?? 'GET', url, search, headers, body }),
-        this.contextOf(match, trace, seen && { step: (s) => void seen.push(s) }),
-      )
-      .then((outcome) => this.reply(call, match, request, outcome, seen));
+    const outcome = match.route.operation.handle(
+      incomingOf(req, match, { method: req.method ?? 'GET', url, search, headers, body }),
+      this.contextOf(match, trace, seen && { step: (s) => void seen.push(s) }),
+    );
+    return this.later(call, outcome, (o) => this.reply(call, match, request, o, seen));
   }
 
   private contextOf(match: Match, trace: TraceContext, observer?: Observer): CallContext {

@@ -20,16 +20,31 @@ const ENDS = new Set(['connection', 'keep-alive', 'transfer-encoding', 'trailer'
 /** What may not stand in the value of a field (RFC 9110 §5.5); characters from 128 to 255 may, as obs-text. */
 const FORBIDDEN = /[^\t\x20-\x7e\x80-\xff]/;
 const MOST_NAMES = 1_000;
-const names = new Map<string, Name>();
+const LONG = 128;
 
-function kindOf(name: string): Name {
-  const known = names.get(name);
-  if (known !== undefined) return known;
+/** What is known of a name: its kind, and a value that may stand there. Most replies say in most fields what the last one said. */
+interface Known {
+  readonly kind: Name;
+  value: string;
+}
+const names = new Map<string, Known>();
+
+function known(name: string): Known {
+  const before = names.get(name);
+  if (before !== undefined) return before;
   const lower = name.toLowerCase();
   const kind = !TOKEN.test(name) || ENDS.has(lower) ? Name.Other : lower === 'date' ? Name.Date : Name.Plain;
+  const made = { kind, value: '' };
   if (names.size >= MOST_NAMES) names.clear();
-  names.set(name, kind);
-  return kind;
+  names.set(name, made);
+  return made;
+}
+
+function mayStand(value: string, of: Known): boolean {
+  if (value === of.value) return true;
+  if (FORBIDDEN.test(value)) return false;
+  if (value.length <= LONG) of.value = value;
+  return true;
 }
 
 /**
@@ -51,10 +66,12 @@ export function writeShort(
   let head = statusLine(status);
   let dated = false;
   for (let i = 0; i < fields.length; i += 2) {
-    const kind = kindOf(fields[i]!);
-    if (kind === Name.Other || FORBIDDEN.test(fields[i + 1]!)) return false;
-    if (kind === Name.Date) dated = true;
-    head += `${fields[i]}: ${fields[i + 1]}\r\n`;
+    const name = fields[i]!;
+    const value = fields[i + 1]!;
+    const of = known(name);
+    if (of.kind === Name.Other || !mayStand(value, of)) return false;
+    if (of.kind === Name.Date) dated = true;
+    head += `${name}: ${value}\r\n`;
   }
   if (!dated) head += `Date: ${dateNow()}\r\n`;
   head += KEPT;

@@ -44,10 +44,6 @@ export const keyGuard: GuardKind<KeyGuardDocument> = {
           },
           inner: given ? 'no app has this key' : 'no key was sent',
         });
-      if (!hashes.has(given!)) {
-        if (hashes.size >= KEPT) hashes.delete(hashes.keys().next().value!);
-        hashes.set(given!, hash!);
-      }
       admit(run, document, app);
       run.withhold(places);
     };
@@ -58,7 +54,12 @@ export const keyGuard: GuardKind<KeyGuardDocument> = {
         undefined;
       const hash = given === undefined ? undefined : hashes.get(given);
       if (given === undefined || hash !== undefined) return take(run, given, hash);
-      return sha256(given).then((h) => take(run, given, h));
+      return sha256(given).then((h) => {
+        take(run, given, h);
+        // It was good, or `take` would have thrown.
+        if (hashes.size >= KEPT) hashes.delete(hashes.keys().next().value!);
+        hashes.set(given, h);
+      });
     };
   },
 };

@@ -102,25 +102,24 @@ function passThrough(step: CallDocument, backend: BackendContext, timeoutMs: num
   const call = compileCaller(step, backend);
   const path = step.path === undefined ? undefined : compileTemplate(step.path, 'text/plain');
   const bare = withoutSlash();
-  return async (run: Run): Promise<void> => {
-    const m = run.message;
-    const headers = endToEnd(m.headers);
+  const ask = (run: Run, tail: string): Promise<void> => {
+    const { headers: came, body } = run.message;
+    const headers = endToEnd(came);
     for (const name in run.outbound) headers[name] = run.outbound[name]!;
-    if (path?.readsBody) await m.body.load();
-    const tail = path ? await path.render(run) : `${run.request.rest}${run.request.search}`;
-    const reply = await call(run, {
-      url: (address) => bare(address) + tail,
-      method: run.request.method,
-      headers,
-      body: m.body,
-      timeoutMs,
+    const url = (address: string) => bare(address) + tail;
+    return call(run, { url, method: run.request.method, headers, body, timeoutMs }).then((reply) => {
+      run.message = {
+        status: reply.status,
+        headers: endToEnd(reply.headers),
+        body: reply.body,
+        format: reply.body.mediaType,
+      };
     });
-    run.message = {
-      status: reply.status,
-      headers: endToEnd(reply.headers),
-      body: reply.body,
-      format: reply.body.mediaType,
-    };
+  };
+  if (!path) return (run: Run): Promise<void> => ask(run, `${run.request.rest}${run.request.search}`);
+  return async (run: Run): Promise<void> => {
+    if (path.readsBody) await run.message.body.load();
+    await ask(run, await path.render(run));
   };
 }
 

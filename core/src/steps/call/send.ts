@@ -71,16 +71,19 @@ async function sendKnown(
 }
 
 /** `shown` is the address without what credentials put into it. */
-async function sendOne(run: Run, request: BackendRequest, shown: string): Promise<BackendReply> {
-  const started = run.ports.clock.now();
-  const { backend, timeoutMs } = request;
-  try {
-    return await run.ports.backends.send(request);
-  } catch (error) {
-    throw failed(error, backend, shown, timeoutMs);
-  } finally {
-    run.backendMs += run.ports.clock.now() - started;
-  }
+function sendOne(run: Run, request: BackendRequest, shown: string): Promise<BackendReply> {
+  const { clock, backends } = run.ports;
+  const started = clock.now();
+  return backends.send(request).then(
+    (reply) => {
+      run.backendMs += clock.now() - started;
+      return reply;
+    },
+    (error: unknown) => {
+      run.backendMs += clock.now() - started;
+      throw failed(error, request.backend, shown, request.timeoutMs);
+    },
+  );
 }
 
 /** What went wrong on the way as a refusal that names the backend; `shown` is for the trace. Anything else as it is. */
