@@ -2,7 +2,7 @@ import { resolveSchema, typesOf, withoutNull, type JsonSchema, type TypeTable } 
 import { numberFromText } from '../message/digits';
 import { writeJson } from './json';
 import { Digits } from '../message/digits';
-import { setMember } from './xml';
+import { setMember } from '../message/objects';
 
 /** application/x-www-form-urlencoded (WHATWG URL §5): members of one object, a list as a name given several times. */
 export function writeForm(value: unknown): string {

@@ -1,4 +1,4 @@
-import { setMember } from '../codec/xml/faults';
+import { setMember } from '../message/objects';
 import { compileApply, compileCall, compileLambda, compilePartial } from './calls';
 import { isPlain, type Node } from './ast';
 import { NONE, NotCompiled, type Bound, type Evaluate } from './compiled';

@@ -1,4 +1,4 @@
-import { setMember } from '../codec/xml/faults';
+import { setMember } from '../message/objects';
 import { isPlain, type Node } from './ast';
 import { NotCompiled, type Bound, type Compile, type Evaluate } from './compiled';
 import { ExpressionError } from './error';

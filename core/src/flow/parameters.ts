@@ -1,6 +1,6 @@
 import { decoded } from '../message/percent';
 import { defaultForm, readParameter, type ParameterForm } from '../codec/parameters';
-import { setMember } from '../codec/xml/faults';
+import { setMember } from '../message/objects';
 import { numberFromText } from '../message/digits';
 import type { InputFault } from '../problem';
 import {

@@ -1,4 +1,4 @@
-import { setMember } from '../codec/xml/faults';
+import { setMember } from './objects';
 
 /** Nothing that form decoding (WHATWG URL §5.1) would change. */
 const PLAIN = /^[A-Za-z0-9&=._~:/-]*$/;

@@ -36,10 +36,3 @@ export class FaultList {
     if (this.faults.length < MOST) this.faults.push({ pointer: this.pointer(name), words, kind });
   }
 }
-
-/** Sets a member, whatever its name: one called __proto__ must not become the prototype. */
-export function setMember(object: Record<string, unknown>, name: string, value: unknown): void {
-  if (name === '__proto__')
-    Object.defineProperty(object, name, { value, enumerable: true, configurable: true, writable: true });
-  else object[name] = value;
-}

@@ -37,15 +37,9 @@ export function numberCodec(type: SimpleType, lexical: RegExp, words: string): S
         const n = Number(text);
         if (n >= small.min && n <= small.max) return n;
       }
-      if (short !== undefined && SHORT.test(text)) {
-        const n = Number(text);
-        if (
-          n >= short.min &&
-          n <= short.max &&
-          n > short.above &&
-          n < short.below &&
-          fractionOf(text) <= short.fraction
-        )
+      if (short !== undefined) {
+        const n = shortDecimal(text);
+        if (n >= short.min && n <= short.max && n > short.above && n < short.below && fraction <= short.fraction)
           return text.charCodeAt(text.length - 1) === 48 ? new Digits(text) : n;
       }
       const t = check(collapse(text));
@@ -83,8 +77,45 @@ function smallRule(type: SimpleType): { min: number; max: number } | undefined {
   return { min, max };
 }
 
-/** A decimal of at most fifteen digits as JSON wants it: a double tells any two of them apart. Those that begin 0.00000 JavaScript would write otherwise. */
-const SHORT = /^-?(?:0|[1-9]\d{0,7})\.(?!0{5})\d{1,7}$/;
+/** Digits behind the point that count (Part 2 §4.3.12), in what was read last: without zeros at the end. */
+let fraction = 0;
+const TENS = [1, 10, 100, 1e3, 1e4, 1e5, 1e6, 1e7];
+
+/**
+ * A decimal as JSON wants it of one to eight digits before the point and one to seven behind it; NaN for anything else.
+ * A double tells any two of them apart, and the quotient of two whole numbers that a double holds is the one that is
+ * nearest to what is written (IEEE 754). Those that begin .00000 are left out: JavaScript would write 1e-7 for one.
+ */
+export function shortDecimal(text: string): number {
+  const { length } = text;
+  const from = text.charCodeAt(0) === 45 ? 1 : 0;
+  if (length > 17) return NaN;
+  let digits = 0;
+  let i = from;
+  let c = 0;
+  for (; i < length; i++) {
+    c = text.charCodeAt(i) - 48;
+    if (c < 0 || c > 9) break;
+    digits = digits * 10 + c;
+  }
+  const point = i;
+  const scale = length - point - 1;
+  if (c !== -2 || point === from || point - from > 8 || scale < 1 || scale > 7) return NaN;
+  if (point - from > 1 && text.charCodeAt(from) === 48) return NaN;
+  let first = 0;
+  fraction = 0;
+  for (i++; i < length; i++) {
+    c = text.charCodeAt(i) - 48;
+    if (c < 0 || c > 9) return NaN;
+    digits = digits * 10 + c;
+    if (c === 0) continue;
+    fraction = i - point;
+    if (first === 0) first = fraction;
+  }
+  if (scale >= 5 && (first === 0 || first > 5)) return NaN;
+  const n = digits / TENS[scale]!;
+  return from === 1 ? -n : n;
+}
 
 interface ShortRule {
   readonly min: number;
@@ -107,13 +138,6 @@ function shortRule(type: SimpleType): ShortRule | undefined {
     below: Number(f.maxExclusive ?? Infinity),
     fraction: f.fractionDigits ?? Infinity,
   };
-}
-
-/** Digits behind the point that count (Part 2 §4.3.12): without zeros at the end. */
-function fractionOf(text: string): number {
-  let to = text.length;
-  while (text.charCodeAt(to - 1) === 48) to--;
-  return to - text.indexOf('.') - 1;
 }
 
 /** xs:decimal knows no exponent (Part 2 §3.2.3.1): 1e-7 is written 0.0000001. */

@@ -11,7 +11,7 @@ import {
   TEXT,
   XmlScanner,
 } from '../../xml';
-import { setMember } from './faults';
+import { setMember } from '../../message/objects';
 
 /**
  * XML without a schema as JSON, and back: attributes are members `@name`, text beside them `#text`, an element that stands several

@@ -7,7 +7,8 @@ import {
   type Order,
 } from '../../contract/xsd';
 import { keyOf, type XmlScanner } from '../../xml';
-import { FaultList, setMember } from './faults';
+import { setMember } from '../../message/objects';
+import { FaultList } from './faults';
 import { Misfit, simpleCodec, type SimpleCodec } from './simple';
 import { wrongAttribute } from './open-attributes';
 

@@ -15,7 +15,7 @@ import {
   type Type,
 } from '../../contract/xsd';
 import { CLOSE, isSpace, TEXT, type XmlScanner } from '../../xml';
-import { setMember } from './faults';
+import { plainObjects, setMember } from '../../message/objects';
 import { PLAIN, readPlain } from './plain';
 import {
   advance,
@@ -172,11 +172,13 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
   const lists = properties.filter((p) => p.many);
   const counted = properties.filter((p) => p.min > 0 || (p.many && p.max !== Infinity));
   const noAttributes = b.byAttribute.size === 0;
+  const Plain = plainObjects();
 
   return (s, c, label) => {
     order ??= orderOf(type);
     slots ??= slotsOf(b, order);
-    const object: Record<string, unknown> = label === undefined ? {} : { [TYPE_PROPERTY]: label };
+    const object = new Plain();
+    if (label !== undefined) object[TYPE_PROPERTY] = label;
     if (s.attributeCount > 0 || !noAttributes) attributes(object, s, c);
     let reached = -1;
     let state = order.kind === 'automaton' ? 0 : -1;
@@ -286,14 +288,16 @@ function addLeaf(object: Record<string, unknown>, slot: Guess['slot'], text: str
   const have = object[json];
   const value = leaf.read(text);
   if (slot.many) {
-    let list = have as unknown[] | undefined;
-    if (list === undefined || json === '__proto__') setMember(object, json, (list = []));
+    const list = json === '__proto__' ? undefined : (have as unknown[] | undefined);
     if (value instanceof Misfit) {
       c.enter(json);
-      c.tell('type', value.words, String(list.length));
+      c.tell('type', value.words, String(list?.length ?? 0));
       c.leave();
     }
-    list.push(value instanceof Misfit ? null : value);
+    const item = value instanceof Misfit ? null : value;
+    // A list that begins empty is given room for seventeen.
+    if (list === undefined) setMember(object, json, [item]);
+    else list.push(item);
     return;
   }
   if (have !== undefined && Object.hasOwn(object, json)) {
