@@ -3,7 +3,19 @@ import { request, type ClientRequest } from 'node:http';
 import { connect, createServer, type AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { compare, HERE, HINGE, machine, memory, middle, start, startBeside, stopAll, type Server } from './servers';
+import {
+  at,
+  compare,
+  HERE,
+  HINGE,
+  machine,
+  memory,
+  middle,
+  startBeside,
+  startCopies,
+  stopAll,
+  type Server,
+} from './servers';
 
 /**
  * `npm run bench:events [seconds] [job] [listeners]`: events per second from HTTP to mosquitto, against a bare fastify + mqtt handler, in slices that take
@@ -102,27 +114,24 @@ try {
   machine();
   const broker = await mosquitto();
   for (const qos of [0, 1] as const) {
-    const gateway = await start(
+    const gateways = await startCopies(
       'gateway',
       [HINGE, 'serve', documentFor(broker, qos), '--port', '0'],
       /listening on http:\/\/127\.0\.0\.1:(\d+)/,
     );
-    const peer = await start(
+    const peers = await startCopies(
       'fastify + mqtt',
       [join(HERE, 'servers/fastify-mqtt.ts'), broker, String(qos)],
       /port (\d+)/,
     );
     await compare(
       `HTTP to MQTT, QoS ${qos}`,
-      [
-        { server: gateway, url: `http://127.0.0.1:${gateway.port}/feed/berthed` },
-        { server: peer, url: `http://127.0.0.1:${peer.port}/berthed` },
-      ],
+      [at(gateways, '/feed/berthed'), at(peers, '/berthed')],
       { 'content-type': 'application/json' },
       undefined,
       EVENT,
     );
-    if (qos === 1 && LISTENERS) await listeners(gateway);
+    if (qos === 1 && LISTENERS) await listeners(gateways[0]!);
   }
 } finally {
   stopAll();

@@ -3,7 +3,7 @@ import { writeDocument } from '@hinge/core';
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { compare, HERE, HINGE, machine, ROOT, start, stopAll, type Contender, type Server } from './servers';
+import { at, compare, HERE, HINGE, machine, ROOT, start, startCopies, stopAll, urlOf } from './servers';
 
 /**
  * `npm run bench:graph [seconds]`: a nested query over four stand-ins (SOAP, JSON, XML, JSON) through the gateway, and through the same schema written by hand with
@@ -28,27 +28,25 @@ try {
     file,
     writeDocument(wholeDocument(demoApis()['harbour-graph']!, { berths: `${origin}/soap`, town: origin })),
   );
-  const gateway = await start(
+  const gateways = await startCopies(
     'gateway',
     [HINGE, 'serve', file, '--port', '0'],
     /listening on http:\/\/127\.0\.0\.1:(\d+)/,
   );
   const wsdl = join(ROOT, 'stand-ins/src/berths/contract/berths.wsdl');
-  const peer = await start(
+  const peers = await startCopies(
     'graphql + dataloader',
     [join(HERE, 'servers/graphql-loader.ts'), wsdl, origin],
     /port (\d+)/,
   );
-  const at = (s: Server, path: string): Contender => ({
-    server: s,
-    url: `http://127.0.0.1:${s.port}${path}?query=${encodeURIComponent(QUERY)}`,
-  });
   const headers = { accept: 'application/graphql-response+json' };
-  const both = [at(gateway, '/graph'), at(peer, '/')];
+  const query = `?query=${encodeURIComponent(QUERY)}`;
+  const both = [at(gateways, `/graph${query}`), at(peers, `/${query}`)];
   const answers: string[] = [];
-  for (const { server, url } of both) {
+  for (const contender of both) {
+    const server = contender.servers[0]!;
     await (await fetch(`${origin}/_count`)).text();
-    answers.push(canonical(await (await fetch(url, { headers })).json()));
+    answers.push(canonical(await (await fetch(urlOf(server, contender), { headers })).json()));
     console.log(`${server.name}: ${await (await fetch(`${origin}/_count`)).text()} calls of backends for one query`);
   }
   if (answers[0] !== answers[1]) throw new Error(`the answers differ:\n${answers.join('\n')}`);

@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import { compare, HERE, machine, start, stopAll, type Contender, type Server } from './servers';
+import { at, compare, HERE, machine, start, startCopies, stopAll } from './servers';
 
 /** `npm run bench:guarded [seconds]`: pass-through of 1 KiB with key, rate and sampled traces, against the bare pipe and without guards. */
 const KEY = 'of-the-bench';
@@ -10,7 +10,7 @@ try {
   const feed = await start('studio', [join(HERE, 'servers/feed.ts')], /port (\d+)/);
   const studio = `http://127.0.0.1:${feed.port}`;
   const bundled = (name: string, share: string) =>
-    start(
+    startCopies(
       name,
       [join(HERE, 'bundled.mjs'), join(HERE, 'servers/guarded.ts'), origin, KEY, share, studio],
       /port (\d+)/,
@@ -18,12 +18,11 @@ try {
   const guarded = await bundled('key + rate + 5 % traced', '0.05');
   const all = await bundled('key + rate + all traced', '1');
   const plain = await bundled('no guards', 'none');
-  const pipe = await start(
+  const pipe = await startCopies(
     'node:http + undici Pool.stream',
     [join(HERE, 'servers/bare-pipe.ts'), origin],
     /port (\d+)/,
   );
-  const at = (s: Server, path: string): Contender => ({ server: s, url: `http://127.0.0.1:${s.port}${path}` });
   const headers = { 'x-api-key': KEY };
   await compare(
     'pass-through, 1 KiB, guarded',

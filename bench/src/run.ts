@@ -1,10 +1,10 @@
 import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { compare, HERE, HINGE, machine, ROOT, run, start, stopAll, type Contender, type Server } from './servers';
+import { at, compare, HERE, HINGE, machine, ROOT, run, start, startCopies, stopAll } from './servers';
 
 /**
- * `npm run bench [seconds]`: requests per second of the gateway against its peers, one process each, one run. `seconds`
+ * `npm run bench [seconds]`: requests per second of the gateway against its peers, three processes each that take turns, one run. `seconds`
  * times three seconds of load for each, in slices that take turns. `npm run bench 5 pass-through` does those jobs alone.
  */
 /** An answer of the slowest peer takes three seconds when fifty wait. */
@@ -54,22 +54,21 @@ try {
     '--out',
     join(folder, 'large.yaml'),
   ]);
-  const gateway = await start(
+  const gateway = await startCopies(
     'gateway',
     [HINGE, 'serve', join(folder, 'proxy.yaml'), join(folder, 'soap.yaml'), join(folder, 'large.yaml'), '--port', '0'],
     /listening on http:\/\/127\.0\.0\.1:(\d+)/,
   );
-  const pipe = await start(
+  const pipe = await startCopies(
     'node:http + undici Pool.stream',
     [join(HERE, 'servers/bare-pipe.ts'), origin],
     /port (\d+)/,
   );
-  const proxy = await start('http-proxy', [join(HERE, 'servers/http-proxy.ts'), origin], /port (\d+)/);
-  const at = (s: Server, path: string): Contender => ({ server: s, url: `http://127.0.0.1:${s.port}${path}` });
+  const proxy = await startCopies('http-proxy', [join(HERE, 'servers/http-proxy.ts'), origin], /port (\d+)/);
   await compare('pass-through, 1 KiB', [at(gateway, '/p/small'), at(pipe, '/small'), at(proxy, '/small')]);
   await compare('pass-through, 1 MiB', [at(gateway, '/p/large'), at(pipe, '/large'), at(proxy, '/large')]);
   const soapHeaders = { officeCode: 'TH-22' };
-  const small = await start(
+  const small = await startCopies(
     'express + soap',
     [join(HERE, 'servers/express-soap.ts'), wsdl, `${origin}/soap`],
     /port (\d+)/,
@@ -79,7 +78,7 @@ try {
     [at(gateway, '/b/berths?minDepthMetres=4'), at(small, '/berths?minDepthMetres=4')],
     soapHeaders,
   );
-  const large = await start(
+  const large = await startCopies(
     'express + soap',
     [join(HERE, 'servers/express-soap.ts'), wsdl, `${origin}/soap-large`],
     /port (\d+)/,

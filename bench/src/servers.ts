@@ -17,6 +17,8 @@ const CONNECTIONS = 50;
 /** Until all of a server that takes part is compiled: what only one request in twenty takes is so much later. */
 const WARM_UP_SECONDS = 10;
 const SLICE_SECONDS = 1;
+/** Processes of each side: one of a program differs from the next of the same program by up to a fifth, from its start to its end. */
+const COPIES = 3;
 const roundsOf = (slice: number): number => Math.max(3, Math.round((SECONDS * 3) / slice));
 const children: ChildProcess[] = [];
 
@@ -49,6 +51,13 @@ export function start(name: string, args: readonly string[], line: RegExp): Prom
     });
     child.once('exit', (code) => reject(new Error(`${name} ended with ${code}`)));
   });
+}
+
+/** Several processes of one program, one after the other. */
+export async function startCopies(name: string, args: readonly string[], line: RegExp): Promise<Server[]> {
+  const copies: Server[] = [];
+  while (copies.length < COPIES) copies.push(await start(name, args, line));
+  return copies;
 }
 
 export const run = (child: string[]) =>
@@ -99,9 +108,17 @@ function posting(body: string): string {
 }
 
 export interface Contender {
-  readonly server: Server;
-  readonly url: string;
+  /** Processes of it; each round is done by the next of them. */
+  readonly servers: readonly Server[];
+  /** Path and query. */
+  readonly path: string;
 }
+
+export const at = (server: Server | readonly Server[], path: string): Contender => ({
+  servers: 'port' in server ? [server] : server,
+  path,
+});
+export const urlOf = (server: Server, { path }: Contender): string => `http://127.0.0.1:${server.port}${path}`;
 
 /** User and system time of a process so far, in microseconds (proc(5): fields 14 and 15, in hundredths of a second). */
 function cpuTime(pid: number): number {
@@ -112,7 +129,8 @@ function cpuTime(pid: number): number {
 }
 
 /**
- * Short slices of load, in turn (A, B, C, B, C, A, …), so that a slow moment of a shared machine hits all alike. The rate is the middle
+ * Short slices of load, in turn (A, B, C, B, C, A, …), so that a slow moment of a shared machine hits all alike; where
+ * there are several processes of each, they take turns too. The rate is the middle
  * slice; two ratios: that of all requests in all slices, and the middle of those of the single rounds, which a machine that is for minutes a tenth as fast
  * does not draw to one side; processor time is that of the server's own process.
  */
@@ -125,14 +143,16 @@ export async function compare(
 ): Promise<void> {
   if (!job.includes(WANTED)) return;
   const results = contenders.map(() => ({ rates: [] as number[], cpu: 0, requests: 0 }));
-  for (const c of contenders) await load(c.url, headers, WARM_UP_SECONDS, body);
+  for (const c of contenders)
+    for (const server of c.servers) await load(urlOf(server, c), headers, WARM_UP_SECONDS, body);
   const rounds = roundsOf(slice);
   for (let round = 0; round < rounds; round++)
     for (let turn = 0; turn < contenders.length; turn++) {
       const i = (turn + round) % contenders.length;
-      const { server, url } = contenders[i]!;
+      const c = contenders[i]!;
+      const server = c.servers[round % c.servers.length]!;
       const before = cpuTime(server.pid);
-      const rate = await load(url, headers, slice, body);
+      const rate = await load(urlOf(server, c), headers, slice, body);
       results[i]!.cpu += cpuTime(server.pid) - before;
       results[i]!.requests += rate * slice;
       results[i]!.rates.push(rate);
@@ -150,7 +170,7 @@ export async function compare(
           ? '   no answer was whole in time'
           : `   the gateway does ${ratio.toFixed(2)} x, by rounds ${byRound.toFixed(2)} x`;
     console.log(
-      `  ${c.server.name.padEnd(34)} ${middle(rates).toFixed(0).padStart(7)} requests/s ${(cpu / requests).toFixed(0).padStart(6)} µs each ${String(memory(c.server.pid)).padStart(5)} MiB${told}`,
+      `  ${c.servers[0]!.name.padEnd(34)} ${middle(rates).toFixed(0).padStart(7)} requests/s ${(cpu / requests).toFixed(0).padStart(6)} µs each ${String(memory(c.servers[0]!.pid)).padStart(5)} MiB${told}`,
     );
   });
 }

@@ -66,7 +66,8 @@ export interface CallContext {
 }
 
 export interface Outcome {
-  readonly reply: Message;
+  /** Whoever has written it may put another in its place (`Run.release` says why). */
+  reply: Message;
   readonly backendMs: number;
   /** Set when the reply is a problem that the gateway made. */
   readonly refusal?: Refusal;
@@ -346,6 +347,7 @@ function compileOperation(
         return { reply: marked(reply, run, true), backendMs: run.backendMs, refusal, identity: run.identity };
       } finally {
         for (const end of run.endings) end();
+        run.release();
       }
     },
   };

@@ -161,6 +161,16 @@ export class Body {
     return this.hasValue ? this.valueForm : undefined;
   }
 
+  /** Lets go of all it holds. Only for whoever alone has it and is done with it. */
+  release(): void {
+    this.bytesForm = EMPTY;
+    this.textForm = '';
+    this.valueForm = undefined;
+    this.hasValue = true;
+    this.source = undefined;
+    this.stream = undefined;
+  }
+
   get byteLength(): number {
     return this.bytes().length;
   }

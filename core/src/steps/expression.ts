@@ -2,7 +2,8 @@ import type { ExpressionError } from '../expression';
 import { compileExpression, type Expression } from '../expression';
 import { finding, Refusal, type Finding } from '../problem';
 import { escapePointer, schemaAt } from '../schema';
-import { NAMES, type Run } from '../flow/run';
+import type { Run } from '../flow/run';
+import { NAMES } from '../flow/scope';
 import type { MessageType, StepContext } from './kind';
 
 /** An expression of a step, or the finding that says why there is none. */

@@ -273,8 +273,10 @@ export class GatewayServer {
     const operation = outcome.operation ?? match.route.operation;
     const { config, compiled } = match.route.api;
     const ms = this.options.ports.clock.now() - started;
-    write(req, res, outcome.reply, replyHeaders(match, trace, ms, outcome.backendMs));
-    const status = outcome.reply.status ?? 500;
+    const { reply } = outcome;
+    write(req, res, reply, replyHeaders(match, trace, ms, outcome.backendMs));
+    outcome.reply = request;
+    const status = reply.status ?? 500;
     this.options.metrics.answered(config.slug, operation.id, status, ms / 1000);
     if (!seen) return;
     this.options.traces.add({
@@ -288,7 +290,7 @@ export class GatewayServer {
         plan: outcome.identity?.plan?.name,
       }),
       request,
-      reply: outcome.reply,
+      reply,
       seen,
       operation,
       startedMs: started,

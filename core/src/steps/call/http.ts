@@ -65,6 +65,8 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
     if (read) {
       const body = Body.ofParsed(textOf(reply, backend), shown.value, mediaType);
       run.message = { status: reply.status, headers: reply.headers, body, format: run.message.format };
+      // `Run.release` says why.
+      reply.body.release();
     }
   };
 }

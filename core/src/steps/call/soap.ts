@@ -71,6 +71,8 @@ export function soapCall(step: CallDocument, backend: BackendContext, soap: Soap
     }
     const { body, soapHeader } = answer.value;
     run.message = asSoap(reply, soap.version, Body.ofParsed(text, body, reply.body.mediaType), soapHeader);
+    // `Run.release` says why.
+    reply.body.release();
   };
 }
 
