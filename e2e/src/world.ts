@@ -14,23 +14,29 @@ export interface World {
   stop(): Promise<number | null>;
 }
 
-function freePort(): Promise<number> {
+function isFree(port: number): Promise<boolean> {
   return new Promise((resolve) => {
     const s = createServer();
-    s.listen(0, '127.0.0.1', () => {
-      const { port } = s.address() as { port: number };
-      s.close(() => resolve(port));
-    });
+    s.once('error', () => resolve(false));
+    s.listen(port, '127.0.0.1', () => s.close(() => resolve(true)));
   });
+}
+
+/** The first of two free ports beside each other, below those that the system gives to whoever asks for any. */
+async function freePorts(): Promise<number> {
+  for (;;) {
+    const port = 20_000 + 2 * Math.floor(Math.random() * 6_000);
+    if ((await isFree(port)) && (await isFree(port + 1))) return port;
+  }
 }
 
 /** Runs `./hinge up` as a person would, on ports and data of its own. */
 export async function startWorld(args: readonly string[]): Promise<World> {
   // The gateway's control port is one above its own.
-  const studioPort = await freePort();
-  const gatewayPort = (await freePort()) - 1;
+  const studioPort = await freePorts();
+  const gatewayPort = await freePorts();
   // The stand-ins of the town are one above.
-  const standInPort = (await freePort()) - 1;
+  const standInPort = await freePorts();
   const child: ChildProcess = spawn(
     join(ROOT, 'hinge'),
     ['up', '--studio-port', String(studioPort), '--gateway-port', String(gatewayPort), ...args],

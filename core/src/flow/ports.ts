@@ -53,6 +53,7 @@ export interface BackendRequest {
 export interface BackendReply {
   readonly status: number;
   readonly headers: Headers;
+  /** Belongs to whoever asked alone: it is let go when it was read. */
   readonly body: Body;
 }
 
