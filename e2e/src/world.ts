@@ -22,11 +22,12 @@ function isFree(port: number): Promise<boolean> {
   });
 }
 
-/** The first of two free ports beside each other, below those that the system gives to whoever asks for any. */
+/** The first of four free ports beside each other, below those that the system gives to whoever asks for any. */
 async function freePorts(): Promise<number> {
   for (;;) {
-    const port = 20_000 + 2 * Math.floor(Math.random() * 6_000);
-    if ((await isFree(port)) && (await isFree(port + 1))) return port;
+    const port = 20_000 + 4 * Math.floor(Math.random() * 3_000);
+    const free = await Promise.all([0, 1, 2, 3].map((n) => isFree(port + n)));
+    if (free.every(Boolean)) return port;
   }
 }
 
@@ -35,7 +36,7 @@ export async function startWorld(args: readonly string[]): Promise<World> {
   // The gateway's control port is one above its own.
   const studioPort = await freePorts();
   const gatewayPort = await freePorts();
-  // The stand-ins of the town are one above.
+  // Those of the town, the broker and the receiver are above.
   const standInPort = await freePorts();
   const child: ChildProcess = spawn(
     join(ROOT, 'hinge'),
