@@ -66,7 +66,8 @@ try {
   );
   const proxy = await startCopies('http-proxy', [join(HERE, 'servers/http-proxy.ts'), origin], /port (\d+)/);
   await compare('pass-through, 1 KiB', [at(gateway, '/p/small'), at(pipe, '/small'), at(proxy, '/small')]);
-  await compare('pass-through, 1 MiB', [at(gateway, '/p/large'), at(pipe, '/large'), at(proxy, '/large')]);
+  // Without http-proxy: none of its answers is whole in time, and what it has left to send takes the processor from the next.
+  await compare('pass-through, 1 MiB', [at(gateway, '/p/large'), at(pipe, '/large')]);
   const soapHeaders = { officeCode: 'TH-22' };
   const small = await startCopies(
     'express + soap',
