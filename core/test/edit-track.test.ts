@@ -2,6 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import {
   insertSteps,
+  lineOf,
   layoutTrack,
   moveStep,
   placeOfStep,
@@ -43,6 +44,30 @@ describe('editing by pointers', () => {
     expect(stepAt(flow, '/1/otherwise/0/failures/0/flow/0')!.name).toBe('f1');
     expect(stepAt(flow, '/1/lines/7/flow/0')).toBeUndefined();
     expect(seriesAt(flow, '/1/lines/1/flow')).toEqual([]);
+  });
+
+  test('the line is the same while values and names change, another when a step comes, goes, or takes another aim', () => {
+    const call = (operation: string): StepDocument => ({ kind: 'call', backend: 'vessels', operation });
+    const map = (to: string, from: string): StepDocument => ({
+      kind: 'map',
+      to: { backend: 'vessels', operation: to },
+      fields: [{ to: '/path/id', from }],
+    });
+    const line = lineOf([map('getOwner', 'path.id'), call('getOwner')]);
+    expect(lineOf([map('getOwner', 'query.id'), { ...call('getOwner'), name: 'the owner' }])).toBe(line);
+    const others = [
+      [],
+      [call('getOwner')],
+      [call('getOwner'), map('getOwner', 'path.id')],
+      [map('getShip', 'path.id'), call('getOwner')],
+      [map('getOwner', 'path.id'), call('getShip')],
+      [map('getOwner', 'path.id'), { ...call('getOwner'), off: true }],
+      [map('getOwner', 'path.id'), call('getOwner'), call('getOwner')],
+    ].map(lineOf);
+    expect(new Set([line, ...others]).size).toBe(others.length + 1);
+    // Inside of others too.
+    expect(lineOf(insertSteps(flow, '/1/lines/1/flow/0', [set('new')]))).not.toBe(lineOf(flow));
+    expect(lineOf(replaceStep(flow, '/1/lines/0/flow/0', set('other')))).toBe(lineOf(flow));
   });
 
   test('put in, take away, replace', () => {

@@ -132,8 +132,16 @@ export class Page {
     await this.driver.wait(() => holds().catch(() => false), ms, `never: ${what}`);
   }
 
-  async waitText(css: string, part: string): Promise<void> {
-    await this.waitFor(`"${part}" in ${css}`, async () => (await this.text(css)).includes(part));
+  async waitText(css: string, part: string, holds = (_found: string): boolean => true): Promise<void> {
+    let found = '';
+    try {
+      await this.waitFor(`"${part}" in ${css}`, async () => {
+        found = await this.text(css);
+        return found.includes(part) && holds(found);
+      });
+    } catch (e) {
+      throw new Error(`${(e as Error).message}; found: ${JSON.stringify(found)}`);
+    }
   }
 
   async signIn(email: string, password: string): Promise<void> {

@@ -9,7 +9,9 @@ export class Hands {
     private readonly page: Page,
   ) {}
 
-  readonly outcome = (part: string) => this.page.waitText('[data-testid=outcome]', part);
+  /** Waits for a rehearsal of what stands in the draft now, with that outcome. */
+  readonly outcome = (part: string) =>
+    this.page.waitText('[data-testid=outcome]', part, (found) => !found.includes('rehearsing'));
   readonly saved = () => this.page.waitText('[data-testid=draft-state]', ', saved');
 
   /** Types into the field that a label names. */
@@ -36,9 +38,16 @@ export class Hands {
 
   /** A value chosen in a select of the page, with the mouse. */
   readonly choose = async (label: string, option: string) => {
-    const el = await this.page.find(`[aria-label="${label}"]`);
-    await this.driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', el);
-    await this.page.click(`[aria-label="${label}"]`);
+    const css = `[aria-label="${label}"]`;
+    await this.page.waitFor(`the list of ${label} to open`, async () => {
+      if (await this.count(`${css}[aria-expanded=true]`)) return true;
+      // The page moved under the mouse, and the list of another field opened.
+      if (await this.count('[role=listbox]')) await this.keys(Key.ESCAPE);
+      const el = await this.page.find(css);
+      await this.driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', el);
+      await el.click();
+      return false;
+    });
     await this.page.click('[role=listbox] [role=option]', option);
     // What fades has no contrast, for whoever judges colours next.
     await this.closed();

@@ -82,11 +82,10 @@ describe('HTTP into events', () => {
     // The control port is one above the gateway's own.
     const control = new URL(world.gateway);
     control.port = String(Number(control.port) + 1);
-    for (let i = 0; i < 600; i++) {
+    await page.waitFor('the subscription', async () => {
       const { subscriptions } = (await (await fetch(`${control.origin}/webhooks`)).json()) as { subscriptions: number };
-      if (subscriptions === 1) break;
-      await new Promise((r) => setTimeout(r, 50));
-    }
+      return subscriptions === 1;
+    });
     await post('/arrivals/v1/announced', { vessel: 'TV-11111', at: '2026-12-04T06:30:00Z' });
     await until((c) => c.some((r) => r.signed && r.status === 204 && r.body.includes('TV-11111')));
     await fetch(`${receiver}/_behave`, { method: 'POST', body: '{"mode":"down"}' });

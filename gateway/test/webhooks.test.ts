@@ -237,8 +237,10 @@ describe('deliveries', () => {
   afterEach(async () => {
     for (const c of closers.splice(0)) await c();
   });
-  const world = (kept: (all: readonly KeptSubscription[]) => void = () => undefined) => {
-    const topics = new TopicHubs(undefined, now);
+  const world = (
+    kept: (all: readonly KeptSubscription[]) => void = () => undefined,
+    topics = new TopicHubs(undefined, now),
+  ) => {
     const backends = new HttpBackends();
     const limits = {
       subscriptions: 10,
@@ -342,6 +344,23 @@ describe('deliveries', () => {
     await eventually('it came', () => next.hooks.deliveries[0]!.state === 'delivered');
     expect(s.got.at(-1)!.body).toBe('{"n":1e+300}');
     expect(saved[0]!.dead).toBeUndefined();
+  });
+
+  test('a subscription counts when it is sent what comes, not while its topic is still being asked', async () => {
+    const topics = new TopicHubs(undefined, now);
+    let letGo!: () => void;
+    const asked = new Promise<void>((resolve) => (letGo = resolve));
+    const listen = topics.listen.bind(topics);
+    topics.listen = (topic, options) => asked.then(() => listen(topic, options));
+    const { hooks, publish, subscribe } = world(undefined, topics);
+    const s = await subscriber();
+    const subscribed = subscribe(s);
+    await eventually('verified', () => hooks.subscribed.length === 1);
+    expect(hooks.count).toBe(0);
+    letGo();
+    await subscribed;
+    await publish(7);
+    await eventually('it comes', () => numbers(s).at(-1) === 7);
   });
 
   test('a subscriber that never answers is a failure with words; the same again takes the place of the first', async () => {

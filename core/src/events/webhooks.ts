@@ -3,7 +3,7 @@ import { readJson, writeJson } from '../codec/json';
 import type { Backends, BackendReply } from '../flow/ports';
 import { Body } from '../message/body';
 import { refWith } from './family';
-import { shownTopic, signature } from './webhook-parts';
+import { keyOf, shownTopic, signature } from './webhook-parts';
 import { fromStructured, STRUCTURED, toStructured, type TopicEvent } from './event';
 import { linksOf } from './hub-door';
 import {
@@ -104,8 +104,11 @@ export class Webhooks implements Subscribers {
     void this.save();
   }
 
+  /** Those that are sent what comes from now on: a broker may take its time before it keeps for one. */
   get count(): number {
-    return this.subscriptions.size;
+    let n = 0;
+    for (const sub of this.subscriptions.values()) if (sub.stop || sub.listener) n++;
+    return n;
   }
 
   /** Sends an event again that was laid aside; false where there is no such one. */
@@ -395,6 +398,3 @@ export class Webhooks implements Subscribers {
 const LONGEST_TIMER_MS = 2 ** 31 - 1;
 /** Of the data of a delivery that is looked at. */
 const SHOWN_CHARACTERS = 2000;
-
-const keyOf = ({ topic, callback }: Pick<SubscriptionWish, 'topic' | 'callback'>): string =>
-  `${topic.broker?.address ?? 'inside'} ${topic.address} ${callback}`;

@@ -157,6 +157,21 @@ export function walkFlow(
   });
 }
 
+/** Which steps stand where in a flow, and what they call or make: where two flows differ in it, the types of one say nothing of the other. */
+export function lineOf(flow: readonly StepDocument[]): string {
+  const line: unknown[] = [];
+  walkFlow(flow, (step, at, off) => {
+    const what =
+      step.kind === 'map'
+        ? [step.to]
+        : step.kind === 'call'
+          ? [step.backend ?? null, step.api ?? null, step.operation ?? null]
+          : [];
+    line.push([at, step.kind, off, ...what]);
+  });
+  return JSON.stringify(line);
+}
+
 /** Names of other APIs that the flows of a document call. */
 export function neighbourNames(document: FlowDocument): Set<string> {
   const names = new Set<string>();

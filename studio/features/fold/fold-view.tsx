@@ -74,7 +74,11 @@ export function FoldView(p: FoldViewProps) {
   const [field, setField] = useState<string>();
   const [focusEditor, setFocusEditor] = useState(0);
   const frame = useRef<HTMLDivElement>(null);
-  const steps = useMemo(() => p.rehearsal?.steps ?? [], [p.rehearsal]);
+  // After a change of the line, and before it has run again, another step stands where one was seen.
+  const steps = useMemo(
+    () => (p.rehearsal?.steps ?? []).filter((s) => s.kind === (stepAt(flow, s.at)?.kind ?? s.kind)),
+    [p.rehearsal, flow],
+  );
   const shown = (at: string | undefined) => steps.find((s) => s.at === at);
 
   const [wantedCount, setCount] = useState(1);

@@ -209,7 +209,7 @@ export function Fold(p: Props) {
           <>
             <strong className={r.rehearsal.reply.status >= 400 ? 'rust' : 'spruce'}>{r.rehearsal.reply.status}</strong>{' '}
             {milliseconds(r.rehearsal.ms)}
-            {r.stale ? ', older' : ', this draft'}
+            {r.running ? ', rehearsing …' : r.stale ? ', older' : ', this draft'}
           </>
         ) : r.running ? (
           'rehearsing …'

@@ -1,5 +1,6 @@
 'use client';
 import {
+  lineOf,
   unpackRehearsal,
   type CaseDocument,
   type Finding,
@@ -8,7 +9,7 @@ import {
   type Rehearsal,
   type StepTyping,
 } from '@hinge/core';
-import { useCallback, useEffect, useRef, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import type { RequestError } from '../../lib/client';
 import { send } from '../../lib/client';
 import { useChecks } from './use-checks';
@@ -22,6 +23,15 @@ export interface RehearsalState {
   readonly stale?: string;
   readonly running: boolean;
 }
+
+interface Kept extends RehearsalState {
+  /** What the types were found for. */
+  readonly typed?: FlowDocument;
+  /** What was last rehearsed, or could not be. */
+  readonly of?: readonly unknown[];
+}
+
+const NO_TYPES: readonly StepTyping[] = [];
 
 const QUIET_MS = 180;
 const CHECK_MS = 100;
@@ -42,7 +52,12 @@ export function useRehearsal(
   environment: string,
   initial: Pick<RehearsalState, 'findings' | 'typing'>,
 ) {
-  const [state, setState] = useState<RehearsalState>({ ...initial, running: false });
+  const [state, setState] = useState<Kept>(() => ({
+    findings: initial.findings,
+    typing: initial.typing,
+    typed: document,
+    running: false,
+  }));
   const abort = useRef<AbortController>(undefined);
   const check = useChecks(slug, document, operation, environment);
   const run = useCallback(async () => {
@@ -68,18 +83,17 @@ export function useRehearsal(
         (f) =>
           f.code === 'HNG-304' && f.severity === 'error' && f.place.pointer?.startsWith(`/operations/${operation}/`),
       );
+      const now = { findings, typing, typed: document, of: [document, sample, environment] };
       setState((s) =>
         mistake && s.rehearsal
           ? {
-              findings,
-              typing,
+              ...now,
               rehearsal: s.rehearsal,
               stale: 'shown is the last rehearsal without the mistake',
               running: false,
             }
           : {
-              findings,
-              typing,
+              ...now,
               rehearsal: rehearsal ?? s.rehearsal,
               stale: a.rehearsal ? undefined : a.why,
               running: false,
@@ -87,7 +101,12 @@ export function useRehearsal(
       );
     } catch (error) {
       if ((error as Error).name === 'AbortError') return;
-      setState((s) => ({ ...s, running: false, stale: (error as RequestError).message }));
+      setState((s) => ({
+        ...s,
+        running: false,
+        of: [document, sample, environment],
+        stale: (error as RequestError).message,
+      }));
     }
   }, [slug, document, operation, sample, environment, check]);
   // Findings and types do not wait for the gateway.
@@ -95,7 +114,7 @@ export function useRehearsal(
     let current = true;
     const timer = setTimeout(() => {
       void check(document).then((c) => {
-        if (current && c) setState((s) => ({ ...s, findings: c.findings, typing: c.typing }));
+        if (current && c) setState((s) => ({ ...s, ...c, typed: document }));
       });
     }, CHECK_MS);
     return () => {
@@ -107,5 +126,16 @@ export function useRehearsal(
     const timer = setTimeout(() => void run(), QUIET_MS);
     return () => clearTimeout(timer);
   }, [run]);
-  return { ...state, again: run };
+  const ofThis = [document, sample, environment].every((x, i) => state.of?.[i] === x);
+  const running = state.running || (sample !== undefined && !ofThis);
+  const line = useLine(document, operation);
+  const typedLine = useLine(state.typed, operation);
+  // Types that were found before a step came or went are those of another step by now: a join would go to the wrong field.
+  const typing = line === typedLine ? state.typing : NO_TYPES;
+  return { ...state, typing, running, again: run };
+}
+
+function useLine(document: FlowDocument | undefined, operation: string): string {
+  const flow = document?.operations[operation]?.flow;
+  return useMemo(() => lineOf(flow ?? []), [flow]);
 }
