@@ -1,6 +1,7 @@
 import { BackendFailure, LIMITS } from '@hinge/core';
 import type { ServerResponse } from 'node:http';
 import type { Dispatcher } from 'undici';
+import { giveBack } from './give-back';
 
 /** What may lie here before anybody says what to do with the answer; then the backend is made to wait. */
 const EMPTY = new Uint8Array(0);
@@ -26,7 +27,7 @@ export class ReplySource {
 
   data(chunk: Buffer): void {
     if (this.sink) {
-      if (!this.sink.write(chunk)) this.controller.pause();
+      if (!this.on(this.sink, chunk)) this.controller.pause();
       return;
     }
     this.chunks.push(chunk);
@@ -35,6 +36,13 @@ export class ReplySource {
       if (this.size > LIMITS.replyBytes)
         this.controller.abort(new BackendFailure('unreadable', `the answer is larger than ${LIMITS.replyBytes} bytes`));
     } else if (this.size > WAITING_BYTES) this.controller.pause();
+  }
+
+  /** Nobody else reads the chunk. After a failure the system may still be writing it. */
+  private on(sink: ServerResponse, chunk: Buffer): boolean {
+    return sink.write(chunk, (error) => {
+      if (!error) giveBack(chunk);
+    });
   }
 
   end(): void {
@@ -58,8 +66,12 @@ export class ReplySource {
   }
 
   private bytes(): Uint8Array {
-    const all = this.chunks.length === 1 ? this.chunks[0]! : Buffer.concat(this.chunks, this.size);
+    const { chunks } = this;
     this.chunks = [];
+    if (chunks.length === 1) return chunks[0]!;
+    const all = Buffer.concat(chunks, this.size);
+    // Not under undici's parser, which may look at what comes behind its last chunk.
+    process.nextTick(() => chunks.forEach(giveBack));
     return all;
   }
 
@@ -95,7 +107,7 @@ export class ReplySource {
       if (!this.ended && !this.failure) this.controller.abort(new Error('the caller went away'));
     });
     let flows = true;
-    for (const chunk of this.chunks) flows = res.write(chunk);
+    for (const chunk of this.chunks) flows = this.on(res, chunk);
     this.chunks = [];
     if (!flows) this.controller.pause();
     else if (this.controller.paused) this.controller.resume();
