@@ -22,7 +22,7 @@ export function write(req: IncomingMessage, res: ServerResponse, reply: Message,
     const length = whole ? whole.length : body.announced;
     if (length !== undefined && status !== 204 && status !== 304) headers.push('content-length', String(length));
     if (whole) {
-      end(req, res, status, headers, latin1(whole));
+      end(req, res, status, headers, whole);
       return;
     }
     writeHead(res, status, headers);
@@ -53,7 +53,7 @@ export function write(req: IncomingMessage, res: ServerResponse, reply: Message,
   const early =
     !req.complete && (req.headers['content-length'] !== undefined || req.headers['transfer-encoding'] !== undefined);
   if (!early && length <= ONE_WRITE && typeof content !== 'string') {
-    end(req, res, status, headers, latin1(content));
+    end(req, res, status, headers, content);
     return;
   }
   // As many bytes as characters: nothing but ASCII, which is the same in both and written faster.
@@ -75,17 +75,20 @@ function writeHead(res: ServerResponse, status: number, headers: string[]): void
   res.writeHead(status, headers);
 }
 
-/** All of a reply, its body with a character for each byte. */
-function end(req: IncomingMessage, res: ServerResponse, status: number, headers: string[], body: string): void {
+/** All of a reply, its body as bytes or with a character for each. */
+function end(
+  req: IncomingMessage,
+  res: ServerResponse,
+  status: number,
+  headers: string[],
+  body: string | Uint8Array,
+): void {
   if (writeShort(req, res, status, headers, body)) return;
   writeHead(res, status, headers);
   if (req.method === 'HEAD') res.end();
-  else res.end(body, 'latin1');
+  else if (typeof body === 'string') res.end(body, 'latin1');
+  else res.end(body);
 }
-
-/** Bytes as characters of the same numbers, so that they go out in one text with the head. */
-const latin1 = (bytes: Uint8Array): string =>
-  Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1');
 
 /** Events as they come, until the connection goes. */
 function readableOf(events: Stream, req: IncomingMessage): Readable {

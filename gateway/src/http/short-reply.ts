@@ -26,6 +26,8 @@ const LONG = 128;
 interface Known {
   readonly kind: Name;
   value: string;
+  /** The whole field, once the same value came twice. */
+  line: string | undefined;
 }
 const names = new Map<string, Known>();
 
@@ -34,23 +36,38 @@ function known(name: string): Known {
   if (before !== undefined) return before;
   const lower = name.toLowerCase();
   const kind = !TOKEN.test(name) || ENDS.has(lower) ? Name.Other : lower === 'date' ? Name.Date : Name.Plain;
-  const made = { kind, value: '' };
+  const made: Known = { kind, value: '', line: undefined };
   if (names.size >= MOST_NAMES) names.clear();
   names.set(name, made);
   return made;
 }
 
-function mayStand(value: string, of: Known): boolean {
-  if (value === of.value) return true;
-  if (FORBIDDEN.test(value)) return false;
-  if (value.length <= LONG) of.value = value;
-  return true;
+/** A field as it stands in a head; undefined where its value cannot stand there. */
+function lineOf(name: string, value: string, of: Known): string | undefined {
+  if (value === of.value) return (of.line ??= `${name}: ${value}\r\n`);
+  if (FORBIDDEN.test(value)) return undefined;
+  if (value.length <= LONG) {
+    of.value = value;
+    of.line = undefined;
+  }
+  return `${name}: ${value}\r\n`;
+}
+
+const PAGE_BYTES = 16 * 1024;
+/** Where head and body are put together. */
+let page = Buffer.allocUnsafeSlow(PAGE_BYTES);
+
+/** Head and body in one piece of the page; both have a character, or a byte, for each byte. */
+function together(head: string, body: Uint8Array): Buffer {
+  page.write(head, 0, 'latin1');
+  page.set(body, head.length);
+  return page.subarray(0, head.length + body.length);
 }
 
 /**
- * Writes a short reply and ends it: head and body as one text, by one call into the system. Node goes over a head
+ * Writes a short reply and ends it: head and body in one piece, by one call into the system. Node goes over a head
  * several times and ends a response with an empty chunk. `fields`: names and values in turn, the content's length among
- * them; `body`: a character for each byte. False, and nothing written, where there is more to think of than a
+ * them; `body`: bytes, or a character for each. False, and nothing written, where there is more to think of than a
  * connection of HTTP/1.1 that goes on: Node does that, and finds fault with fields that cannot be sent.
  */
 export function writeShort(
@@ -58,7 +75,7 @@ export function writeShort(
   res: ServerResponse,
   status: number,
   fields: readonly string[],
-  body: string,
+  body: string | Uint8Array,
 ): boolean {
   const { socket } = res;
   const plain = socket && res.shouldKeepAlive && req.httpVersion === '1.1' && req.method !== 'HEAD';
@@ -69,9 +86,10 @@ export function writeShort(
     const name = fields[i]!;
     const value = fields[i + 1]!;
     const of = known(name);
-    if (of.kind === Name.Other || !mayStand(value, of)) return false;
+    const line = of.kind === Name.Other ? undefined : lineOf(name, value, of);
+    if (line === undefined) return false;
     if (of.kind === Name.Date) dated = true;
-    head += `${name}: ${value}\r\n`;
+    head += line;
   }
   if (!dated) head += `Date: ${dateNow()}\r\n`;
   head += KEPT;
@@ -81,11 +99,19 @@ export function writeShort(
   written._headerSent = true;
   written.finished = true;
   // What has no body by its status has none, whatever a flow says (RFC 9110 §15.3.5, §15.4.5): it would be read as the next reply.
-  const text = status === 204 || status === 304 ? head : head + body;
+  const bodiless = status === 204 || status === 304;
   // As Node ends one: what follows on this connection waits for it.
-  socket.write(text, 'latin1', (error) => {
+  const done = (error?: Error | null): void => {
     if (!error) res.emit('finish');
-  });
+  };
+  if (bodiless || typeof body === 'string') socket.write(bodiless ? head : head + body, 'latin1', done);
+  else if (head.length + body.length > PAGE_BYTES)
+    socket.write(Buffer.concat([Buffer.from(head, 'latin1'), body]), done);
+  else {
+    socket.write(together(head, body), done);
+    // Not all is with the system yet: the page is that connection's now.
+    if (socket.writableLength > 0) page = Buffer.allocUnsafeSlow(PAGE_BYTES);
+  }
   return true;
 }
 
