@@ -1,5 +1,6 @@
 import { announced, Body, joinField, LIMITS, queryValues, Refusal, type Incoming } from '@hinge/core';
 import type { IncomingMessage } from 'node:http';
+import { giveBack } from '../give-back';
 import { certificateOf } from './certificate';
 import type { Match } from './router';
 
@@ -26,12 +27,12 @@ const tooLarge = () => new Refusal('HNG-405', { detail: `The body may have at mo
 function readRequest(req: IncomingMessage): Promise<Uint8Array> {
   if (Number(req.headers['content-length'] ?? 0) > LIMITS.requestBytes) return Promise.reject(tooLarge());
   return new Promise((resolve, reject) => {
-    let first: Uint8Array | undefined;
-    let more: Uint8Array[] | undefined;
+    let first: Buffer | undefined;
+    let more: Buffer[] | undefined;
     let size = 0;
     const broken = (error?: Error) => reject(error ?? new Error('the request broke off before its body was here'));
     if (req.destroyed && !req.complete) broken(req.errored ?? undefined);
-    req.on('data', (chunk: Uint8Array) => {
+    req.on('data', (chunk: Buffer) => {
       size += chunk.length;
       if (size > LIMITS.requestBytes) {
         req.pause();
@@ -40,7 +41,10 @@ function readRequest(req: IncomingMessage): Promise<Uint8Array> {
       } else if (first) (more ??= [first]).push(chunk);
       else first = chunk;
     });
-    req.on('end', () => resolve(more ? Buffer.concat(more, size) : (first ?? EMPTY)));
+    req.on('end', () => {
+      resolve(more ? Buffer.concat(more, size) : (first ?? EMPTY));
+      more?.forEach(giveBack);
+    });
     req.on('error', broken);
     req.on('aborted', broken);
   });
