@@ -193,8 +193,9 @@ test('a value that changes, and changes back, is the one that was given', async 
 
 test('bytes that are not with the system yet are not written over by the next reply', () => {
   const sent: { bytes: Buffer; at: ArrayBufferLike }[] = [];
-  const write = (writableLength: number, body: string) => {
+  const write = (writableLength: number, body: string, encrypted = false) => {
     const socket = {
+      encrypted,
       writableLength,
       write: (bytes: Buffer) => sent.push({ bytes, at: bytes.buffer }),
     };
@@ -212,6 +213,10 @@ test('bytes that are not with the system yet are not written over by the next re
   expect(second!.at).not.toBe(slow!.at);
   // What the system has taken whole is free for the next.
   expect(third!.at).toBe(second!.at);
+  write(100, 'encrypted', true);
+  expect(sent[3]!.bytes.toString().endsWith('\r\n\r\nencrypted')).toBe(true);
+  write(0, 'ebb again');
+  expect(sent[4]!.at).toBe(third!.at);
 });
 
 test('a caller that goes away before its reply harms no other', async () => {

@@ -105,7 +105,8 @@ export function writeShort(
     if (!error) res.emit('finish');
   };
   if (bodiless || typeof body === 'string') socket.write(bodiless ? head : head + body, 'latin1', done);
-  else if (head.length + body.length > PAGE_BYTES)
+  // What is encrypted is never with the system at once: each reply would cost a page.
+  else if (head.length + body.length > PAGE_BYTES || (socket as { encrypted?: boolean }).encrypted)
     socket.write(Buffer.concat([Buffer.from(head, 'latin1'), body]), done);
   else {
     socket.write(together(head, body), done);
