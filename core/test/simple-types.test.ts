@@ -4,6 +4,7 @@ import { readJson, writeJson } from '../src';
 import { compareDecimals, jsonNumberText, Misfit, simpleCodec } from '../src/codec/xml';
 import { builtinType, SchemaSet, type SimpleType } from '../src/contract/xsd';
 import { readXmlTree } from '../src/xml';
+import { xsdJudge } from './files';
 
 /** A simple type from the inside of xs:simpleType. */
 function simple(inner: string): SimpleType {
@@ -119,6 +120,40 @@ describe('facets', () => {
   test('lengths count characters, not UTF-16 units', () => {
     const two = simple('<xs:restriction base="xs:string"><xs:length value="2"/></xs:restriction>');
     expect([read(two, '⚓⚓'), read(two, '😀😀'), read(two, 'a')]).toEqual(['"⚓⚓"', '"😀😀"', 'misfit']);
+  });
+
+  test.each([
+    ['xs:string', '<xs:pattern value="[A-Z]{2}-\\d{3}"/>', ['AB-123', 'bad', 'AB-123 ', ' AB-123', 'AB-1234', '']],
+    ['xs:token', '<xs:pattern value="\\d+ m|none"/>', [' 12   m ', 'none', '12m', 'nones']],
+    ['xs:string', '<xs:pattern value="^a$"/>', ['^a$', 'a']],
+    ['xs:string', '<xs:pattern value="a*"/><xs:maxLength value="3"/>', ['', 'aaa', 'aaaa', 'aab']],
+    ['xs:date', '<xs:pattern value="2026-.*"/>', ['2026-12-04', '2027-01-01', '2026-99-01']],
+    ['xs:hexBinary', '<xs:length value="2"/>', ['0aFF', '0a', '0aFF00', '']],
+    [
+      'xs:base64Binary',
+      '<xs:minLength value="2"/><xs:maxLength value="3"/>',
+      ['AQ==', 'AQI=', 'AQID', 'AQIDBA==', 'A Q I D'],
+    ],
+  ])('of %s, %s: our judgement is that of libxml2', (base, inner, texts) => {
+    const restriction = `<xs:restriction base="${base}">${inner}</xs:restriction>`;
+    const type = simple(restriction);
+    const judge = xsdJudge(
+      {
+        't.xsd': `<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema"><xs:element name="e"><xs:simpleType>${restriction}</xs:simpleType></xs:element></xs:schema>`,
+      },
+      't.xsd',
+    );
+    const ours = texts.map((t) => [t, read(type, t) !== 'misfit', write(type, JSON.stringify(t)) !== 'misfit']);
+    const theirs = texts.map((t) => {
+      const valid = judge(`<e>${t}</e>`) === undefined;
+      return [t, valid, valid];
+    });
+    expect(ours).toEqual(theirs);
+  });
+
+  test('a pattern that a backtracking engine can be kept busy with is left to the backend', () => {
+    const slow = simple('<xs:restriction base="xs:string"><xs:pattern value="(a+)+b"/></xs:restriction>');
+    expect(read(slow, 'a'.repeat(200))).toBe(JSON.stringify('a'.repeat(200)));
   });
 
   test('a list of lists of facets: items are read one by one', () => {

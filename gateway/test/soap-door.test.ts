@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import * as soap from 'soap';
 import { BERTHS_CONTRACT, BERTHS_FILES, startBerths, type StandIn } from '../../stand-ins/src';
 import { startGateway, type RunningGateway } from '../src';
+import { listen } from './world';
 
 /** A SOAP door before the stand-in, used by the standard npm `soap` client, which knows only the address of its WSDL. */
 let standIn: StandIn;
@@ -156,4 +157,57 @@ test('only what the API offers is in the WSDL, whatever its operations are calle
   delete d.operations.Put;
   const text = exportWsdl(d);
   expect([text.includes('name="Get_2"'), text.includes('name="Put"')]).toEqual([true, false]);
+});
+
+describe('an envelope of another encoding than UTF-8', () => {
+  const NOTES = `<w:definitions xmlns:w="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:xs="http://www.w3.org/2001/XMLSchema" xmlns:t="urn:t" targetNamespace="urn:t"><w:types><xs:schema targetNamespace="urn:t"><xs:element name="In" type="t:Quay"/><xs:element name="Out" type="t:Quay"/><xs:simpleType name="Quay"><xs:restriction base="xs:string"><xs:pattern value="[^0-9]+"/></xs:restriction></xs:simpleType></xs:schema></w:types><w:message name="i"><w:part name="p" element="t:In"/></w:message><w:message name="o"><w:part name="p" element="t:Out"/></w:message><w:portType name="P"><w:operation name="Note"><w:input message="t:i"/><w:output message="t:o"/></w:operation></w:portType><w:binding name="B" type="t:P"><soap:binding transport="http://schemas.xmlsoap.org/soap/http"/><w:operation name="Note"><soap:operation soapAction="n"/><w:input><soap:body use="literal"/></w:input><w:output><soap:body use="literal"/></w:output></w:operation></w:binding><w:service name="S"><w:port name="P" binding="t:B"><soap:address location="http://127.0.0.1:1/"/></w:port></w:service></w:definitions>`;
+  const envelope = (name: string, text: string) =>
+    `<?xml version="1.0" encoding="ISO-8859-1"?><s:Envelope xmlns:s="${V11}"><s:Body><t:${name} xmlns:t="urn:t">${text}</t:${name}></s:Body></s:Envelope>`;
+  let backend: Awaited<ReturnType<typeof listen>>;
+  let own: RunningGateway;
+  let got: { type: string | undefined; bytes: Buffer };
+  let type = 'text/xml; charset=ISO-8859-1';
+  beforeAll(async () => {
+    backend = await listen((req, res) => {
+      const chunks: Buffer[] = [];
+      req.on('data', (c: Buffer) => chunks.push(c));
+      req.on('end', () => {
+        got = { type: req.headers['content-type'], bytes: Buffer.concat(chunks) };
+        res.writeHead(200, { 'content-type': type }).end(Buffer.from(envelope('Out', 'Käi'), 'latin1'));
+      });
+    });
+    const source = { entry: 'n.wsdl', files: { 'n.wsdl': NOTES } };
+    const of = { address: backend.url, base: '/n' };
+    own = await startGateway({
+      port: 0,
+      config: {
+        revision: 'test',
+        apis: [{ slug: 'n', document: draftSoap(readWsdl(source), source, of) }],
+      },
+    });
+  });
+  afterAll(async () => {
+    await own.stop();
+    await backend.stop();
+  });
+  const note = async (text: string, contentType: string) => {
+    const sent = Buffer.from(envelope('In', text), 'latin1');
+    const headers = { 'content-type': contentType, soapaction: 'n' };
+    const r = await fetch(`http://127.0.0.1:${own.port}/n`, { method: 'POST', headers, body: sent });
+    return { sent, status: r.status, type: r.headers.get('content-type'), bytes: Buffer.from(await r.arrayBuffer()) };
+  };
+
+  test.each(['text/xml; charset=ISO-8859-1', 'text/xml'])('goes through both ways as its bytes: %s', async (said) => {
+    type = said;
+    const r = await note('Quäi', said);
+    expect([r.status, r.type, got.type]).toEqual([200, said, said]);
+    expect(got.bytes.equals(r.sent)).toBe(true);
+    expect(r.bytes.equals(Buffer.from(envelope('Out', 'Käi'), 'latin1'))).toBe(true);
+  });
+
+  test('a pattern of the contract is held against what comes to the door', async () => {
+    const r = await note('Quay 7', 'text/xml');
+    expect(r.status).toBe(500);
+    expect(r.bytes.toString()).toContain('does not match [^0-9]+');
+  });
 });

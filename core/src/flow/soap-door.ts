@@ -184,7 +184,7 @@ export function soapInward(message: Message, soap: SoapOperation, validate: bool
     path: message.path,
     headers: message.headers,
     format: `SOAP ${head.version}`,
-    body: Body.ofText(text, message.body.mediaType, { read: () => answer().value.body, write: () => text }),
+    body: Body.ofRead(message.body, { codec: { read: () => answer().value.body, write: () => text } }),
     get soapHeader() {
       return answer().value.soapHeader;
     },

@@ -1,5 +1,5 @@
 import { readJson, writeJson } from '../codec/json';
-import { decodeXml } from '../xml';
+import { decodeXml, saysUtf8 } from '../xml';
 import { fromLatin1, latin1 } from './latin1';
 import { charsetOf, isJson, isMultipart, isXml } from './headers';
 
@@ -74,6 +74,18 @@ export class Body {
     const b = Body.ofText(text, mediaType);
     b.valueForm = value;
     b.hasValue = true;
+    return b;
+  }
+
+  /**
+   * What was read of another body, with its value, or with a codec that makes it. An XML document of another encoding than UTF-8 keeps its
+   * bytes: who passes it on unchanged passes on what its declaration and its media type say (RFC 7303 §3).
+   */
+  static ofRead(from: Body, read: { readonly value: unknown } | { readonly codec: BodyCodec }): Body {
+    const text = from.text();
+    const b =
+      'codec' in read ? Body.ofText(text, from.mediaType, read.codec) : Body.ofParsed(text, read.value, from.mediaType);
+    if (isXml(from.mediaType) && !saysUtf8(text, charsetOf(from.mediaType))) b.bytesForm = from.bytesForm;
     return b;
   }
 

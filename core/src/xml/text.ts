@@ -68,3 +68,8 @@ export function decodeXml(bytes: Uint8Array, charset?: string, file?: string): s
     );
   }
 }
+
+/** True where neither its media type nor its declaration names another encoding than UTF-8, in which ASCII is written alike. */
+export function saysUtf8(text: string, charset: string | undefined): boolean {
+  return [charset, DECLARED.exec(text)?.[1]].every((name) => name === undefined || /^(utf-?8|us-ascii)$/i.test(name));
+}

@@ -1,4 +1,4 @@
-import { jsonKind, lexicalForm, type SimpleType } from '../../contract/xsd';
+import { jsonKind, lexicalForm, patternToRegExp, type SimpleType } from '../../contract/xsd';
 import { Digits, isNumber, numberFromText } from '../../message/digits';
 import { hasForbidden } from '../../xml';
 import { compareDecimals, jsonNumberText, numberCodec } from './numbers';
@@ -90,19 +90,26 @@ function stringCodec(type: SimpleType): SimpleCodec {
   const lexical = lexicalForm(type.builtin);
   const min = f.length ?? f.minLength;
   const max = f.length ?? f.maxLength;
-  const counted = type.builtin !== 'base64Binary' && type.builtin !== 'hexBinary';
+  const count = COUNTS[type.builtin] ?? lengthOf;
+  // Those that a backtracking engine can be kept busy with are left to the backend.
+  const patterns = (f.patterns ?? []).flatMap((source) => {
+    const made = patternToRegExp(source);
+    return made === undefined ? [] : [{ source, whole: new RegExp(made, 'u') }];
+  });
   const allowed = f.enumeration ? new Set(f.enumeration.map((e) => normalise(e, type))) : undefined;
   const check = (text: string): string | undefined => {
     if (allowed && !allowed.has(text)) return `"${brief(text)}" is none of ${[...allowed].slice(0, 20).join(', ')}`;
     if (lexical && !lexical.test(text)) return `"${brief(text)}" is not ${lexical.words}`;
-    if (counted && (min !== undefined || max !== undefined)) {
-      const n = lengthOf(text);
-      if (min !== undefined && n < min) return `"${brief(text)}" is shorter than ${min} characters`;
-      if (max !== undefined && n > max) return `"${brief(text)}" is longer than ${max} characters`;
+    if (min !== undefined || max !== undefined) {
+      const n = count(text);
+      const unit = count === lengthOf ? 'characters' : 'bytes';
+      if (min !== undefined && n < min) return `"${brief(text)}" is shorter than ${min} ${unit}`;
+      if (max !== undefined && n > max) return `"${brief(text)}" is longer than ${max} ${unit}`;
     }
+    for (const { source, whole } of patterns) if (!whole.test(text)) return `"${brief(text)}" does not match ${source}`;
     return undefined;
   };
-  const free = !allowed && !lexical && (!counted || (min === undefined && max === undefined));
+  const free = !allowed && !lexical && !patterns.length && min === undefined && max === undefined;
   return {
     read(text) {
       const t = normalise(text, type);
@@ -118,6 +125,12 @@ function stringCodec(type: SimpleType): SimpleCodec {
     },
   };
 }
+
+/** Length of binary types is that of the bytes they stand for (Part 2 §4.3.1). */
+const COUNTS: Readonly<Record<string, ((text: string) => number) | undefined>> = {
+  hexBinary: (text) => text.length / 2,
+  base64Binary: (text) => Math.floor((text.replace(/[\s=]/g, '').length * 3) / 4),
+};
 
 /** Characters as XML counts them: a surrogate pair is one. */
 function lengthOf(text: string): number {

@@ -63,7 +63,7 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
     if (!lenient) demand(declared, operation, backend, reply, mediaType);
     if (shown.faults.length) throw breaks(backend, shown.faults);
     if (read) {
-      const body = Body.ofParsed(textOf(reply, backend), shown.value, mediaType);
+      const body = Body.ofRead(reply.body, { value: shown.value });
       run.message = { status: reply.status, headers: reply.headers, body, format: run.message.format };
       // `Run.release` says why.
       reply.body.release();

@@ -70,7 +70,7 @@ export function soapCall(step: CallDocument, backend: BackendContext, soap: Soap
       });
     }
     const { body, soapHeader } = answer.value;
-    run.message = asSoap(reply, soap.version, Body.ofParsed(text, body, reply.body.mediaType), soapHeader);
+    run.message = asSoap(reply, soap.version, Body.ofRead(reply.body, { value: body }), soapHeader);
     // `Run.release` says why.
     reply.body.release();
   };
