@@ -127,6 +127,12 @@ describe('facets', () => {
     ['xs:token', '<xs:pattern value="\\d+ m|none"/>', [' 12   m ', 'none', '12m', 'nones']],
     ['xs:string', '<xs:pattern value="^a$"/>', ['^a$', 'a']],
     ['xs:string', '<xs:pattern value="a*"/><xs:maxLength value="3"/>', ['', 'aaa', 'aaaa', 'aab']],
+    ['xs:string', '<xs:pattern value="\\S+"/>', ['a', 'a\u00a0b', 'a b']],
+    [
+      'xs:string',
+      '<xs:pattern value="\\d\\s[\\d\\s]\\D."/>',
+      ['1 2xy', '\u0663 \u0664xy', '1\u00a02xy', '1 \u00a0xy', '1 22x', '1 2x\u2028'],
+    ],
     ['xs:date', '<xs:pattern value="2026-.*"/>', ['2026-12-04', '2027-01-01', '2026-99-01']],
     ['xs:hexBinary', '<xs:length value="2"/>', ['0aFF', '0a', '0aFF00', '']],
     [

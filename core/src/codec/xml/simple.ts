@@ -93,7 +93,7 @@ function stringCodec(type: SimpleType): SimpleCodec {
   const count = COUNTS[type.builtin] ?? lengthOf;
   // Those that a backtracking engine can be kept busy with are left to the backend.
   const patterns = (f.patterns ?? []).flatMap((source) => {
-    const made = patternToRegExp(source);
+    const made = patternToRegExp(source, true);
     return made === undefined ? [] : [{ source, whole: new RegExp(made, 'u') }];
   });
   const allowed = f.enumeration ? new Set(f.enumeration.map((e) => normalise(e, type))) : undefined;

@@ -272,7 +272,7 @@ function stringSchema(type: SimpleType): JsonSchema {
     if (min !== undefined) schema.minLength = min;
     if (max !== undefined) schema.maxLength = max;
   }
-  const patterns = (f.patterns ?? []).map(patternToRegExp).filter((p) => p !== undefined);
+  const patterns = (f.patterns ?? []).map((p) => patternToRegExp(p)).filter((p) => p !== undefined);
   if (patterns.length === 1) schema.pattern = patterns[0];
   else if (patterns.length > 1) schema.allOf = patterns.map((pattern) => ({ pattern }));
   return schema;

@@ -1,8 +1,9 @@
 /**
- * XSD patterns (Part 2 appendix F) to regular expressions, for schemas we publish. Only what means the same in both
- * and cannot explode is carried; anything else returns undefined and the backend stays the judge.
+ * XSD patterns (Part 2 appendix F) to regular expressions: for schemas we publish in the plainest form, and `exact` for judging texts, with
+ * digits of all scripts and the four blanks that XML knows. Only what cannot explode is carried; anything else returns undefined and the
+ * backend stays the judge.
  */
-export function patternToRegExp(pattern: string): string | undefined {
+export function patternToRegExp(pattern: string, exact = false): string | undefined {
   if (pattern.length > 500) return undefined;
   // No \i \c \I \C, no category blocks.
   if (/\\[icIC]|\\[pP]\{/.test(pattern)) return undefined;
@@ -16,7 +17,11 @@ export function patternToRegExp(pattern: string): string | undefined {
       const next = pattern[++i];
       if (next === undefined) return undefined;
       if (next === 'w' || next === 'W') return undefined;
-      if (next === 'd') out += inClass ? '0-9' : '[0-9]';
+      const wide = exact ? EXACT[next] : undefined;
+      if (wide) {
+        if (inClass && wide.inClass === undefined) return undefined;
+        out += inClass ? wide.inClass : wide.alone;
+      } else if (next === 'd') out += inClass ? '0-9' : '[0-9]';
       else if (/[a-zA-Z]/.test(next) && !'nrtsSD'.includes(next)) return undefined;
       else out += next === '-' && !inClass ? '-' : `\\${next}`;
     } else if (c === '[') {
@@ -29,6 +34,7 @@ export function patternToRegExp(pattern: string): string | undefined {
       out += c;
     } else if ((c === '^' && !(inClass && pattern[i - 1] === '[')) || c === '$') out += `\\${c}`;
     else if (c === '/' && !inClass) out += '\\/';
+    else if (c === '.' && !inClass && exact) out += '[^\\n\\r]';
     else out += c;
   }
   const full = `^(?:${out})$`;
@@ -39,6 +45,13 @@ export function patternToRegExp(pattern: string): string | undefined {
     return undefined;
   }
 }
+
+const EXACT: Readonly<Record<string, { readonly alone: string; readonly inClass?: string } | undefined>> = {
+  d: { alone: '\\p{Nd}', inClass: '\\p{Nd}' },
+  D: { alone: '\\P{Nd}', inClass: '\\P{Nd}' },
+  s: { alone: '[ \\t\\n\\r]', inClass: ' \\t\\n\\r' },
+  S: { alone: '[^ \\t\\n\\r]' },
+};
 
 /** A repeated group that itself holds a repetition or alternatives may take exponential time in a backtracking engine. */
 function canExplode(pattern: string): boolean {
