@@ -66,6 +66,11 @@ export const CONTRACT_CODES = {
     title: 'A part of the schema is open',
     remedy: 'It travels whole, in the general form of XML as JSON (docs/xml-json.md); nothing checks it.',
   },
+  'HNG-119': {
+    severity: 'warning',
+    title: 'A pattern of the schema cannot be held',
+    remedy: 'Correct the pattern in the schema; until then the backend alone judges the values.',
+  },
   'HNG-121': {
     severity: 'error',
     title: 'The document is neither JSON nor YAML',

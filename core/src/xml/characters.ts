@@ -42,11 +42,13 @@ for (const c of 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz_:') CLASS[
 for (const c of '0123456789-.') CLASS[c.charCodeAt(0)] = 2;
 for (const c of ' \t\n\r') CLASS[c.charCodeAt(0)] = 4;
 /** XML 1.0 §2.3 [4] and [4a], fifth edition. */
-const START =
+export const NAME_START =
   'A-Z_a-z\\u00C0-\\u00D6\\u00D8-\\u00F6\\u00F8-\\u02FF\\u0370-\\u037D\\u037F-\\u1FFF\\u200C-\\u200D\\u2070-\\u218F\\u2C00-\\u2FEF\\u3001-\\uD7FF\\uF900-\\uFDCF\\uFDF0-\\uFFFD\\u{10000}-\\u{EFFFF}';
+/** What a name may hold besides, the colon left out of both. */
+export const NAME_CHARS = '\\-.0-9\\u00B7\\u0300-\\u036F\\u203F-\\u2040';
 /** An NCName of Namespaces in XML §3. */
 // eslint-disable-next-line no-misleading-character-class -- combining marks are name characters
-export const NCNAME = new RegExp(`^[${START}][${START}\\-.0-9\\u00B7\\u0300-\\u036F\\u203F-\\u2040]*$`, 'u');
+export const NCNAME = new RegExp(`^[${NAME_START}][${NAME_START}${NAME_CHARS}]*$`, 'u');
 /** Outside of XML 1.0 §2.2 [2] Char. */
 export const FORBIDDEN = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/; // eslint-disable-line no-control-regex
 export const LONE_SURROGATE = /[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/;

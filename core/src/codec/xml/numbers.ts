@@ -69,7 +69,7 @@ const SMALL = /^(?:0|-?[1-9]\d{0,8})$/;
 /** Bounds of a number type as doubles, where nothing but bounds limits it. */
 function smallRule(type: SimpleType): { min: number; max: number } | undefined {
   const f = type.facets;
-  if (f.enumeration || f.patterns || f.totalDigits !== undefined) return undefined;
+  if (f.enumeration || f.totalDigits !== undefined) return undefined;
   const low = [f.minInclusive, f.minExclusive].filter((v) => v !== undefined).map(Number);
   const high = [f.maxInclusive, f.maxExclusive].filter((v) => v !== undefined).map(Number);
   const min = Math.max(-999_999_999, ...low.map((v) => Math.ceil(v) + (f.minExclusive === undefined ? 0 : 1)));
@@ -128,7 +128,7 @@ interface ShortRule {
 /** Bounds and digits of a decimal type as doubles, where nothing else limits it and they are short themselves. */
 function shortRule(type: SimpleType): ShortRule | undefined {
   const f = type.facets;
-  if (f.enumeration || f.patterns || f.totalDigits !== undefined) return undefined;
+  if (f.enumeration || f.totalDigits !== undefined) return undefined;
   if ([f.minInclusive, f.maxInclusive, f.minExclusive, f.maxExclusive].some((v) => v !== undefined && v.length > 15))
     return undefined;
   return {
@@ -141,7 +141,7 @@ function shortRule(type: SimpleType): ShortRule | undefined {
 }
 
 /** xs:decimal knows no exponent (Part 2 §3.2.3.1): 1e-7 is written 0.0000001. */
-function plainDecimal(text: string): string {
+export function plainDecimal(text: string): string {
   const m = /^(-?)(\d+)(?:\.(\d+))?[eE]([+-]?\d+)$/.exec(text);
   if (!m) return text;
   const exponent = Number(m[4]);

@@ -1,6 +1,7 @@
-import { jsonKind, lexicalForm, patternToRegExp, type SimpleType } from '../../contract/xsd';
+import { jsonKind, lexicalForm, type SimpleType } from '../../contract/xsd';
 import { Digits, isNumber, numberFromText } from '../../message/digits';
 import { hasForbidden } from '../../xml';
+import { itemsRule, normalise, numberForms, textRule, withEnumeration, withPatterns } from './facets';
 import { compareDecimals, jsonNumberText, numberCodec } from './numbers';
 import { brief, collapse, Misfit, show, type SimpleCodec } from './simple-values';
 
@@ -18,27 +19,21 @@ export function simpleCodec(type: SimpleType): SimpleCodec {
 }
 
 function makeCodec(type: SimpleType): SimpleCodec {
-  if (type.variety === 'list') return listCodec(type);
-  if (type.variety === 'union') return unionCodec(type);
+  if (type.variety === 'list') return withPatterns(type, withEnumeration(type, listCodec(type)));
+  if (type.variety === 'union')
+    return withPatterns(type, withEnumeration(type, unionCodec(type)), (t) => [collapse(t)]);
   switch (jsonKind(type.builtin)) {
     case 'boolean':
-      return booleanCodec();
+      return withPatterns(type, booleanCodec(), (t) => [t === 'true' ? '1' : '0']);
     case 'integer':
-      return numberCodec(type, /^[+-]?\d+$/, 'a whole number');
+      return withPatterns(type, numberCodec(type, /^[+-]?\d+$/, 'a whole number'), numberForms);
     case 'decimal':
-      return numberCodec(type, /^[+-]?(\d+(\.\d*)?|\.\d+)$/, 'a decimal number');
+      return withPatterns(type, numberCodec(type, /^[+-]?(\d+(\.\d*)?|\.\d+)$/, 'a decimal number'), numberForms);
     case 'float':
-      return floatCodec(type);
+      return withPatterns(type, withEnumeration(type, floatCodec(type)), numberForms);
     case 'string':
-      return stringCodec(type);
+      return withPatterns(type, stringCodec(type));
   }
-}
-
-function normalise(text: string, type: SimpleType): string {
-  const mode = type.facets.whiteSpace;
-  if (mode === 'collapse') return collapse(text);
-  if (mode === 'replace') return text.replace(/[\t\n\r]/g, ' ');
-  return text;
 }
 
 function booleanCodec(): SimpleCodec {
@@ -86,30 +81,11 @@ function floatCodec(type: SimpleType): SimpleCodec {
 }
 
 function stringCodec(type: SimpleType): SimpleCodec {
-  const f = type.facets;
   const lexical = lexicalForm(type.builtin);
-  const min = f.length ?? f.minLength;
-  const max = f.length ?? f.maxLength;
-  const count = COUNTS[type.builtin] ?? lengthOf;
-  // Those that a backtracking engine can be kept busy with are left to the backend.
-  const patterns = (f.patterns ?? []).flatMap((source) => {
-    const made = patternToRegExp(source, true);
-    return made === undefined ? [] : [{ source, whole: new RegExp(made, 'u') }];
-  });
-  const allowed = f.enumeration ? new Set(f.enumeration.map((e) => normalise(e, type))) : undefined;
-  const check = (text: string): string | undefined => {
-    if (allowed && !allowed.has(text)) return `"${brief(text)}" is none of ${[...allowed].slice(0, 20).join(', ')}`;
-    if (lexical && !lexical.test(text)) return `"${brief(text)}" is not ${lexical.words}`;
-    if (min !== undefined || max !== undefined) {
-      const n = count(text);
-      const unit = count === lengthOf ? 'characters' : 'bytes';
-      if (min !== undefined && n < min) return `"${brief(text)}" is shorter than ${min} ${unit}`;
-      if (max !== undefined && n > max) return `"${brief(text)}" is longer than ${max} ${unit}`;
-    }
-    for (const { source, whole } of patterns) if (!whole.test(text)) return `"${brief(text)}" does not match ${source}`;
-    return undefined;
-  };
-  const free = !allowed && !lexical && !patterns.length && min === undefined && max === undefined;
+  const rule = textRule(type);
+  const check = (text: string): string | undefined =>
+    lexical && !lexical.test(text) ? `"${brief(text)}" is not ${lexical.words}` : rule?.(text);
+  const free = !lexical && !rule;
   return {
     read(text) {
       const t = normalise(text, type);
@@ -126,35 +102,20 @@ function stringCodec(type: SimpleType): SimpleCodec {
   };
 }
 
-/** Length of binary types is that of the bytes they stand for (Part 2 §4.3.1). */
-const COUNTS: Readonly<Record<string, ((text: string) => number) | undefined>> = {
-  hexBinary: (text) => text.length / 2,
-  base64Binary: (text) => Math.floor((text.replace(/[\s=]/g, '').length * 3) / 4),
-};
-
-/** Characters as XML counts them: a surrogate pair is one. */
-function lengthOf(text: string): number {
-  let n = text.length;
-  for (let i = 0; i < text.length; i++) {
-    const c = text.charCodeAt(i);
-    if (c >= 0xd800 && c < 0xdc00) n--;
-  }
-  return n;
-}
-
 function listCodec(type: SimpleType): SimpleCodec {
   const item = simpleCodec(type.item!);
+  const rule = itemsRule(type.facets);
   return {
     read(text) {
       const t = collapse(text);
       const out: unknown[] = [];
-      if (t === '') return out;
-      for (const part of t.split(' ')) {
+      for (const part of t === '' ? [] : t.split(' ')) {
         const v = item.read(part);
         if (v instanceof Misfit) return v;
         out.push(v);
       }
-      return out;
+      const words = rule(out);
+      return words ? new Misfit(words) : out;
     },
     write(value) {
       if (!Array.isArray(value)) return new Misfit(`${show(value)} is not a list`);
@@ -165,7 +126,8 @@ function listCodec(type: SimpleType): SimpleCodec {
         if (t === '' || /\s/.test(t)) return new Misfit('an item of an XML list cannot be empty or hold white space');
         parts.push(t);
       }
-      return parts.join(' ');
+      const words = rule(parts);
+      return words ? new Misfit(words) : parts.join(' ');
     },
   };
 }

@@ -8,4 +8,4 @@ export { builtinType, jsonKind } from './builtins';
 export { lexicalForm } from './lexical';
 export * from './order';
 export { SchemaElements } from './from-schema';
-export { patternToRegExp } from './pattern';
+export * from './regex';
