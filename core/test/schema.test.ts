@@ -3,7 +3,7 @@ import Ajv from 'ajv/dist/2020';
 import addFormats from 'ajv-formats';
 import fc from 'fast-check';
 import { Digits, fromPattern, readWsdl, sampleOf, schemaAt, typeRows, ValidatorSet, type JsonSchema } from '../src';
-import { patternToRegExp } from '../src/contract/xsd';
+import { patternToRegExp } from '../src/pattern';
 import { berths } from './files';
 
 const schemas: [string, JsonSchema][] = [

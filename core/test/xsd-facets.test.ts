@@ -2,7 +2,8 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { readJson, readWsdl, writeJson } from '../src';
 import { Misfit, simpleCodec } from '../src/codec/xml';
-import { patternMatcher, PatternError, SchemaSet, type SimpleType } from '../src/contract/xsd';
+import { SchemaSet, type SimpleType } from '../src/contract/xsd';
+import { patternMatcher, PatternError } from '../src/pattern';
 import { readXmlTree } from '../src/xml';
 import { wsdlAround, xsdJudge } from './files';
 

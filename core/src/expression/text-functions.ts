@@ -1,6 +1,7 @@
 import { ExpressionError } from './error';
 import { asString } from './operators';
 import { Fn, tick } from './values';
+import { costOf, inTime, OutOfTime } from '../pattern';
 
 export const chars = (text: string): string[] => Array.from(text);
 export const hasWide = (text: string): boolean => /[\ud800-\udfff]/.test(text);
@@ -33,11 +34,30 @@ interface Match {
 
 /** A regular expression as a value: what the functions on text take besides text. */
 export class Pattern extends Fn {
+  private readonly costs: ReturnType<typeof costOf>;
+
   constructor(readonly regex: RegExp) {
     super(1, () => failed('T1010', 'a pattern is only of use to $match, $contains, $replace and $split'), 'pattern');
+    this.costs = costOf(regex);
   }
 
+  /** Matches in order. Those of an expression that could keep the gateway busy are looked for all at once, and in time. */
   *all(text: string): Generator<Match> {
+    if (this.costs(text.length) === 'low') {
+      yield* this.search(text);
+      return;
+    }
+    let found: Match[];
+    try {
+      found = inTime(() => [...this.search(text)]);
+    } catch (error) {
+      if (error instanceof OutOfTime) failed('D1012', `the pattern /${this.regex.source}/ ${error.message}`);
+      throw error;
+    }
+    yield* found;
+  }
+
+  private *search(text: string): Generator<Match> {
     const re = new RegExp(
       this.regex.source,
       this.regex.flags.includes('g') ? this.regex.flags : `${this.regex.flags}g`,

@@ -5,7 +5,7 @@ import type { ShownMessage } from '../message/message';
 import { finding, type Finding } from '../problem';
 import { planNamed } from '../guards/compile';
 import { pointerParts } from '../schema';
-import { safeRegExp } from '../schema/applicators';
+import { expressionMatcher } from '../pattern';
 import type { CompiledApi } from './compile';
 import { walkFlow } from './context';
 import type { CaseDocument, FlowDocument } from './document';
@@ -178,7 +178,7 @@ export function judgeCase(c: CaseDocument, r: Rehearsal): Misfit[] {
     if (part.exists !== undefined && exists !== part.exists)
       out.push({ at: part.at, wanted: part.exists ? 'to be there' : 'not to be there', found: shown(found) });
     if (part.is !== undefined) compare(part.is, found, part.at, [], out);
-    if (part.matches !== undefined && !(exists && safeRegExp(part.matches)?.test(text(found))))
+    if (part.matches !== undefined && !(exists && expressionMatcher(part.matches)?.(text(found)) === 'match'))
       out.push({ at: part.at, wanted: `to match ${part.matches}`, found: shown(found) });
   }
   for (const s of expect?.steps ?? []) {

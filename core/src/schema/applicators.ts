@@ -1,4 +1,5 @@
 import type { InputFault } from '../problem';
+import { expressionMatcher } from '../pattern';
 import { escapePointer, type JsonSchema } from './types';
 
 /** A compiled schema: calls `report` for every fault, pointers are RFC 6901 into the value. */
@@ -20,14 +21,6 @@ export function passes(validator: Validator, value: unknown): boolean {
   }
 }
 
-export function safeRegExp(pattern: string): RegExp | undefined {
-  try {
-    return new RegExp(pattern, 'u');
-  } catch {
-    return undefined;
-  }
-}
-
 const isObject = (v: unknown): v is Record<string, unknown> => v !== null && typeof v === 'object' && !Array.isArray(v);
 
 /** The rarer keywords of JSON Schema 2020-12 (core §10): what depends on another member, on a pattern, on a condition. */
@@ -41,11 +34,12 @@ export function applicators(s: JsonSchema, compile: (s: JsonSchema) => Validator
   }
   if (s.contains) parts.push(containing(compile(s.contains), s.minContains ?? 1, s.maxContains ?? Infinity));
   for (const [source, schema] of Object.entries(s.patternProperties ?? {})) {
-    const pattern = safeRegExp(source);
+    const matches = expressionMatcher(source);
     const rule = compile(schema);
     parts.push((v, p, report) => {
       if (isObject(v))
-        for (const key of Object.keys(v)) if (pattern?.test(key)) rule(v[key], `${p}/${escapePointer(key)}`, report);
+        for (const key of Object.keys(v))
+          if (matches?.(key) === 'match') rule(v[key], `${p}/${escapePointer(key)}`, report);
     });
   }
   if (s.propertyNames) {

@@ -1,7 +1,8 @@
 import { Digits, isNumber } from '../message/digits';
 import { LIMITS } from '../limits';
+import { expressionMatcher } from '../pattern';
 import type { InputFault } from '../problem';
-import { applicators, passes, safeRegExp, type Report, type Validator } from './applicators';
+import { applicators, passes, type Report, type Validator } from './applicators';
 import { CLOCK, MONTH_DAY, realDay } from './calendar';
 import { escapePointer, refName, typesOf, type JsonSchema, type JsonType, type TypeTable } from './types';
 
@@ -93,9 +94,9 @@ export class ValidatorSet {
   }
 
   private stringRules(s: JsonSchema, parts: Validator[]): void {
-    const pattern = s.pattern === undefined ? undefined : safeRegExp(s.pattern);
+    const matches = s.pattern === undefined ? undefined : expressionMatcher(s.pattern);
     const format = s.format === undefined ? undefined : FORMATS[s.format];
-    if (s.minLength === undefined && s.maxLength === undefined && !pattern && !format) return;
+    if (s.minLength === undefined && s.maxLength === undefined && !matches && !format) return;
     parts.push((v, p, report) => {
       if (typeof v !== 'string') return;
       if (s.minLength !== undefined || s.maxLength !== undefined) {
@@ -105,7 +106,11 @@ export class ValidatorSet {
         if (n > (s.maxLength ?? Infinity))
           report({ pointer: p, code: 'maxLength', detail: `must have at most ${s.maxLength} characters` });
       }
-      if (pattern && !pattern.test(v)) report({ pointer: p, code: 'pattern', detail: `must match ${s.pattern}` });
+      const verdict = matches?.(v) ?? 'match';
+      if (verdict !== 'match') {
+        const why = verdict === 'unknown' ? ', and this text takes too long to hold against it' : '';
+        report({ pointer: p, code: 'pattern', detail: `must match ${s.pattern}${why}` });
+      }
       if (format && !format(v)) report({ pointer: p, code: 'format', detail: `must be a ${s.format}` });
     });
   }
@@ -136,7 +141,7 @@ export class ValidatorSet {
     const required = s.required ?? [];
     const extra = typeof s.additionalProperties === 'object' ? this.compile(s.additionalProperties) : undefined;
     const closed = s.additionalProperties === false;
-    const patterns = Object.keys(s.patternProperties ?? {}).map((source) => safeRegExp(source));
+    const patterns = Object.keys(s.patternProperties ?? {}).map((source) => expressionMatcher(source));
     return (v, p, report) => {
       if (v === null || typeof v !== 'object' || Array.isArray(v) || v instanceof Digits) return;
       const object = v as Record<string, unknown>;
@@ -153,7 +158,7 @@ export class ValidatorSet {
           known.rule(object[key], p + known.part, report);
           continue;
         }
-        const rule = patterns.some((r) => r?.test(key)) ? NOTHING : extra;
+        const rule = patterns.some((matches) => matches?.(key) === 'match') ? NOTHING : extra;
         if (rule) rule(object[key], `${p}/${escapePointer(key)}`, report);
         else if (closed)
           report({

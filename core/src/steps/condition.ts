@@ -2,7 +2,7 @@ import { z } from 'zod';
 import type { Run } from '../flow/run';
 import { isNumber } from '../message/digits';
 import { finding, type Finding } from '../problem';
-import { safeRegExp } from '../schema/applicators';
+import { expressionMatcher } from '../pattern';
 import { checkExpression, readsBody, runnable } from './expression';
 import type { MessageType, StepContext } from './kind';
 
@@ -92,8 +92,8 @@ function comparer(is: Operator, value: unknown): (v: unknown) => boolean {
     case 'endsWith':
       return (v) => v !== undefined && plain(v).endsWith(text);
     case 'matches': {
-      const pattern = safeRegExp(text);
-      return (v) => v !== undefined && (pattern?.test(plain(v)) ?? false);
+      const matches = expressionMatcher(text);
+      return (v) => v !== undefined && matches?.(plain(v)) === 'match';
     }
     default:
       return ordered(is, value);
@@ -154,7 +154,7 @@ export function checkCondition(
     const place = { ...context.place, pointer: `${context.place.pointer ?? ''}${at}/value` };
     if (c.value === undefined && c.is !== 'exists' && c.is !== 'missing')
       report(finding('HNG-304', `the condition ${conditionWords(c)} compares with nothing`, place, 'Give a value.'));
-    if (c.is === 'matches' && !safeRegExp(plain(c.value)))
+    if (c.is === 'matches' && !expressionMatcher(plain(c.value)))
       report(finding('HNG-304', `"${plain(c.value)}" is no pattern`, place, 'Write a regular expression (ECMA-262).'));
   });
 }

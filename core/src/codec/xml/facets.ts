@@ -1,5 +1,6 @@
-import { PatternError, patternMatcher, type Facets, type Matcher, type SimpleType } from '../../contract/xsd';
+import type { Facets, SimpleType } from '../../contract/xsd';
 import { Digits, isNumber } from '../../message/digits';
+import { PatternError, patternMatcher, type Matcher } from '../../pattern';
 import { jsonNumberText, plainDecimal } from './numbers';
 import { brief, collapse, Misfit, type SimpleCodec } from './simple-values';
 import { boundsRule, sameTime } from './times';

@@ -1,5 +1,6 @@
 import { finding, type Finding } from '../../problem';
-import { bindingOf, patternFault, variantsOf, XSD, type ElementDecl, type SimpleType, type Type } from '../xsd';
+import { patternFault } from '../../pattern';
+import { bindingOf, variantsOf, XSD, type ElementDecl, type SimpleType, type Type } from '../xsd';
 
 /**
  * Says once for each type what of it stands in JSON in a general form because the schema leaves it open, and which patterns cannot be

@@ -8,4 +8,3 @@ export { builtinType, jsonKind } from './builtins';
 export { lexicalForm } from './lexical';
 export * from './order';
 export { SchemaElements } from './from-schema';
-export * from './regex';

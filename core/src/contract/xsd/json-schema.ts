@@ -12,7 +12,7 @@ import {
   type Type,
 } from './components';
 import { lexicalForm } from './lexical';
-import { patternToRegExp } from './regex';
+import { patternToRegExp } from '../../pattern';
 
 /** Writes XSD types as JSON Schema, exactly as the codec reads and writes them. Named complex types become entries of `types`. */
 export class SchemaWriter {

@@ -1,4 +1,4 @@
-import { NAME_CHARS, NAME_START } from '../../../xml/characters';
+import { NAME_CHARS, NAME_START } from '../xml/characters';
 import { blockNamed } from './blocks';
 
 /** A set of characters (Part 2 appendix F.1): what stands in `items` or in one of `also`, or all the rest. */

@@ -1,21 +1,5 @@
+import { PatternError, type Pattern } from './tree';
 import { ANY, charSource, multiEscape, property, setOf, union, type CharSet } from './sets';
-
-/** A pattern of XML Schema Part 2 appendix F as a tree. `max` may be Infinity. */
-export type Pattern =
-  | { readonly kind: 'set'; readonly set: CharSet; /** Where it is one character. */ readonly code?: number }
-  | { readonly kind: 'sequence'; readonly parts: readonly Pattern[] }
-  | { readonly kind: 'choice'; readonly parts: readonly Pattern[] }
-  | { readonly kind: 'repeat'; readonly of: Pattern; readonly min: number; readonly max: number };
-
-/** Not a pattern of XML Schema, or beyond a bound. `index` counts UTF-16 units. */
-export class PatternError extends Error {
-  constructor(
-    readonly words: string,
-    readonly index: number,
-  ) {
-    super(`${words} (character ${index + 1})`);
-  }
-}
 
 const LENGTH = 20_000;
 const DEPTH = 50;

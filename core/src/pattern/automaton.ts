@@ -1,6 +1,5 @@
-import { parsePattern, PatternError, type Pattern } from './parse';
-import { quickRegExp } from './published';
 import { oneOf } from './sets';
+import { PatternError, type Pattern, type Verdict } from './tree';
 
 /** Places of an automaton; a repetition counts as often as it may come. */
 const PLACES = 50_000;
@@ -9,45 +8,11 @@ const WORK = 5_000_000;
 /** Places that are kept in states from one text to the next. */
 const KEPT = 500_000;
 
-/** What a text is to a pattern. `unknown`: finding out would take more work than the bound allows. */
-export type Verdict = 'match' | 'mismatch' | 'unknown';
-export type Matcher = (text: string) => Verdict;
-
 const EMPTY = -1;
 const END = -2;
-
-/**
- * Matches whole texts, as patterns of XML Schema do (Part 2 §4.3.4), in time that grows with the text and never explodes: an automaton
- * without turning back, whose sets of places are kept as they come (K. Thompson, CACM 11(6) 1968). Throws PatternError.
- */
-export function patternMatcher(source: string): Matcher {
-  const pattern = parsePattern(source);
-  const quick = quickRegExp(pattern);
-  if (quick) return (text) => quickly(quick, text);
-  const automaton = new Automaton(build(pattern));
-  return (text) => automaton.test(text);
-}
-
-/** Why a pattern cannot be held, where it cannot. */
-export function patternFault(source: string): PatternError | undefined {
-  try {
-    patternMatcher(source);
-    return undefined;
-  } catch (error) {
-    if (error instanceof PatternError) return error;
-    throw error;
-  }
-}
-
-/** An engine that turns back keeps a note for each round of a repeated group, and has room for so many. */
-function quickly(expression: RegExp, text: string): Verdict {
-  try {
-    return expression.test(text) ? 'match' : 'mismatch';
-  } catch (error) {
-    if (error instanceof RangeError) return 'unknown';
-    throw error;
-  }
-}
+/** Ways on that are open at the start of the text only, and at its end only. */
+const AT_START = -3;
+const AT_END = -4;
 
 interface Built {
   /** For each place the number of its set, or EMPTY where it leads on to `next` and `other` without a character, or END. */
@@ -58,7 +23,7 @@ interface Built {
   readonly sets: readonly (RegExp | number)[];
 }
 
-function build(pattern: Pattern): Built {
+function build(pattern: Pattern, flags: 'u' | ''): Built {
   const set: number[] = [END];
   const next: number[] = [-1];
   const other: number[] = [-1];
@@ -73,7 +38,7 @@ function build(pattern: Pattern): Built {
   const setNumber = (expression: string, code?: number): number => {
     let n = known.get(expression);
     if (n === undefined) {
-      n = sets.push(code ?? new RegExp(`^${expression}$`, 'u')) - 1;
+      n = sets.push(code ?? new RegExp(`^${expression}$`, flags)) - 1;
       known.set(expression, n);
     }
     return n;
@@ -81,6 +46,8 @@ function build(pattern: Pattern): Built {
   /** The place to be in before `p`, when `after` comes behind it. */
   const before = (p: Pattern, after: number): number => {
     if (p.kind === 'set') return place(setNumber(oneOf(p.set), p.code), after);
+    if (p.kind === 'edge') return place(p.at === 'start' ? AT_START : AT_END, after);
+    if (p.kind === 'beyond') throw new PatternError('it looks around, or back at what it has matched', 0);
     if (p.kind === 'sequence') return p.parts.reduceRight((to, part) => before(part, to), after);
     if (p.kind === 'choice')
       return p.parts.map((part) => before(part, after)).reduceRight((rest, one) => place(EMPTY, one, rest));
@@ -109,10 +76,16 @@ function build(pattern: Pattern): Built {
 interface State {
   readonly places: Int32Array;
   readonly accepts: boolean;
+  /** Where nothing follows. */
+  readonly acceptsLast: boolean;
   readonly to: (State | undefined)[];
 }
 
-class Automaton {
+/**
+ * Matches texts in time that grows with the text and never explodes: an automaton without turning back, whose sets of places are kept as
+ * they come (K. Thompson, CACM 11(6) 1968). Throws PatternError for a pattern with too many places.
+ */
+export class Automaton {
   private states = new Map<string, State>();
   private start: State;
   private kept = 0;
@@ -125,23 +98,32 @@ class Automaton {
   private readonly seen: Uint32Array;
   private mark = 0;
 
-  constructor(private readonly built: Built) {
-    this.seen = new Uint32Array(built.set.length);
-    this.start = this.state([built.start]);
+  private readonly built: Built;
+  private readonly units: boolean;
+
+  /** Without the flag u a character is a code unit (ECMA-262 §22.2.2). */
+  constructor(pattern: Pattern, flags: 'u' | '' = 'u') {
+    this.units = flags === '';
+    this.built = build(pattern, flags);
+    this.seen = new Uint32Array(this.built.set.length);
+    this.start = this.state([this.built.start], true);
   }
 
-  test(text: string): Verdict {
+  /** Whether the whole text matches; with `search`, whether a part of it does that begins at the start. */
+  test(text: string, search = false): Verdict {
     this.work = 0;
     if (this.kept > KEPT) this.forget();
     let state = this.start;
     for (let i = 0; i < text.length; i++) {
+      if (search && state.accepts) return 'match';
+      if (state.places.length === 0) return 'mismatch';
       let code = text.charCodeAt(i);
       let kind: number;
       if (code < 128) {
         kind = this.ascii[code]!;
         if (kind < 0) kind = this.ascii[code] = this.kindOf(code);
       } else {
-        if (code >= 0xd800 && code < 0xdc00) {
+        if (code >= 0xd800 && code < 0xdc00 && !this.units) {
           code = text.codePointAt(i)!;
           if (code > 0xffff) i++;
         }
@@ -152,16 +134,15 @@ class Automaton {
         to = this.step(state, kind);
         if (this.work > WORK) return 'unknown';
       }
-      if (to.places.length === 0 && !to.accepts) return 'mismatch';
       state = to;
     }
-    return state.accepts ? 'match' : 'mismatch';
+    return state.acceptsLast ? 'match' : 'mismatch';
   }
 
   private forget(): void {
     this.states = new Map();
     this.kept = 0;
-    this.start = this.state([this.built.start]);
+    this.start = this.state([this.built.start], true);
   }
 
   private learn(code: number): number {
@@ -197,27 +178,37 @@ class Automaton {
   }
 
   /** The state of these places and all that they lead to without a character. */
-  private state(from: number[]): State {
+  private state(from: number[], first = false): State {
+    const places: number[] = [];
+    const accepts = this.follow(from, first, false, places);
+    const acceptsLast = accepts || this.follow(from, first, true, []);
+    places.sort((a, b) => a - b);
+    const state = { places: Int32Array.from(places), accepts, acceptsLast, to: [] };
+    if (this.kept > KEPT || places.length > 500) return state;
+    const key = `${Number(accepts)}${Number(acceptsLast)} ${places.join()}`;
+    const known = this.states.get(key);
+    if (!known) this.states.set(key, state);
+    return known ?? state;
+  }
+
+  /** Whether the end can be reached without a character; `places` takes those that wait for one. */
+  private follow(from: readonly number[], first: boolean, last: boolean, places: number[]): boolean {
     const { set, next, other } = this.built;
     if (this.mark === 0xffffffff) this.seen.fill((this.mark = 0));
     const mark = ++this.mark;
-    const open = from;
-    const places: number[] = [];
+    const open = [...from];
     let accepts = false;
     while (open.length) {
       const p = open.pop()!;
       if (p < 0 || this.seen[p] === mark) continue;
       this.seen[p] = mark;
       this.work++;
-      if (set[p] === END) accepts = true;
-      else if (set[p] === EMPTY) open.push(other[p]!, next[p]!);
-      else places.push(p);
+      const kind = set[p]!;
+      if (kind === END) accepts = true;
+      else if (kind === EMPTY) open.push(other[p]!, next[p]!);
+      else if (kind >= 0) places.push(p);
+      else if (kind === AT_START ? first : last) open.push(next[p]!);
     }
-    places.sort((a, b) => a - b);
-    if (this.kept > KEPT || places.length > 500) return { places: Int32Array.from(places), accepts, to: [] };
-    const key = `${accepts ? '+' : ''}${places.join()}`;
-    let state = this.states.get(key);
-    if (!state) this.states.set(key, (state = { places: Int32Array.from(places), accepts, to: [] }));
-    return state;
+    return accepts;
   }
 }

@@ -1,5 +1,6 @@
-import { parsePattern, PatternError, type Pattern } from './parse';
 import { charSource, oneOf } from './sets';
+import { longLoops, mayExplode, PatternError, type Pattern } from './tree';
+import { parsePattern } from './xsd';
 
 const LENGTH = 500;
 
@@ -20,28 +21,6 @@ export function patternToRegExp(source: string): string | undefined {
   }
 }
 
-/** Whether a repetition, or a choice, stands within a repetition: a backtracking engine may then need exponential time. */
-export function mayExplode(p: Pattern, repeated = false): boolean {
-  switch (p.kind) {
-    case 'set':
-      return false;
-    case 'sequence':
-      return p.parts.some((part) => mayExplode(part, repeated));
-    case 'choice':
-      return repeated || p.parts.some((part) => mayExplode(part));
-    case 'repeat':
-      if (p.max <= 1) return mayExplode(p.of, repeated);
-      return (repeated && p.max !== p.min) || mayExplode(p.of, true);
-  }
-}
-
-/** Repetitions that may differ by a hundred times or more: two of them can cost the square of the text. */
-function longLoops(p: Pattern): number {
-  if (p.kind === 'set') return 0;
-  if (p.kind === 'repeat') return longLoops(p.of) + (p.max - p.min >= 100 ? 1 : 0);
-  return p.parts.reduce((n, part) => n + longLoops(part), 0);
-}
-
 /** As an expression that judges exactly, where turning back costs no more than the text is long. */
 export function quickRegExp(p: Pattern): RegExp | undefined {
   return mayExplode(p) || longLoops(p) > 1 ? undefined : new RegExp(`^(?:${print(p, false)})$`, 'u');
@@ -49,6 +28,9 @@ export function quickRegExp(p: Pattern): RegExp | undefined {
 
 function print(p: Pattern, plain = true): string {
   switch (p.kind) {
+    case 'edge':
+    case 'beyond':
+      throw new Error(`a pattern of XML Schema has no ${p.kind}`);
     case 'set':
       return p.code !== undefined ? charSource(p.code, false) : oneSet(oneOf(p.set, plain), plain);
     case 'sequence':
