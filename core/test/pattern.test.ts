@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { readOpenApi } from '../src';
 import { compileExpression } from '../src/expression';
 import { costOf, expressionMatcher } from '../src/pattern';
 import { ValidatorSet } from '../src/schema';
@@ -138,4 +139,35 @@ test('what is no regular expression, or too deep for one, is none', () => {
   expect(expressionMatcher('(a')).toBeUndefined();
   expect(expressionMatcher('(?i)a')).toBeUndefined();
   expect(expressionMatcher('('.repeat(30_000) + ')'.repeat(30_000))).toBeUndefined();
+});
+
+test('a contract says which of its patterns are none, once each, and holds the others', () => {
+  const contract = readOpenApi({
+    entry: 'pilots.yaml',
+    files: {
+      'pilots.yaml': `openapi: 3.1.0
+info: { title: Pilots, version: "1" }
+paths:
+  /pilots:
+    post:
+      requestBody: { content: { application/json: { schema: { $ref: '#/components/schemas/Pilot' } } } }
+      responses: { '204': { description: Done } }
+components:
+  schemas:
+    Pilot:
+      type: object
+      patternProperties: { '^x-': { type: string }, '(?i)^y': { type: string } }
+      properties:
+        call: { type: string, pattern: '^(?i)[a-z]+$' }
+        again: { type: string, pattern: '^(?i)[a-z]+$' }
+        mail: { type: string, pattern: '^\\S+\\@\\S+$' }
+`,
+    },
+  });
+  expect(contract.findings.map((f) => [f.code, f.message, f.place.line])).toEqual([
+    ['HNG-119', 'the pattern ^(?i)[a-z]+$ is no regular expression of ECMA-262', 11],
+    ['HNG-119', 'the pattern (?i)^y is no regular expression of ECMA-262', 11],
+  ]);
+  const faults = new ValidatorSet(contract.types).check({ $ref: '#/types/Pilot' }, { call: '1', mail: 'a' });
+  expect(faults.map((f) => f.pointer)).toEqual(['/mail']);
 });

@@ -1,4 +1,5 @@
 import { HingeError, type Finding, finding, type Place } from '../../problem';
+import { expressionMatcher } from '../../pattern';
 import { refTo, type JsonSchema, type TypeTable } from '../../schema';
 import { isTree, type OpenApiSource, type Tree } from './source';
 
@@ -45,6 +46,9 @@ export class SchemaReader {
   readonly places: Record<string, Place> = {};
   readonly findings: Finding[] = [];
   private readonly names = new Map<string, string>();
+  /** Where the named schema stands that is being read. */
+  private here: Place | undefined;
+  private readonly told = new Set<string>();
 
   constructor(private readonly source: OpenApiSource) {}
 
@@ -79,6 +83,7 @@ export class SchemaReader {
     if (typeof value.additionalProperties === 'boolean') out.additionalProperties = value.additionalProperties;
     else if (isTree(value.additionalProperties))
       out.additionalProperties = this.read(value.additionalProperties, file, depth + 1);
+    for (const p of [out.pattern, ...Object.keys(out.patternProperties ?? {})]) this.checkPattern(p, file);
     if (isTree(value.xml)) out.xml = value.xml as JsonSchema['xml'];
     if (isTree(value.discriminator)) this.discriminator(value.discriminator, out, file, depth);
     return out;
@@ -107,6 +112,17 @@ export class SchemaReader {
     } else if ((out.exclusiveMaximum as unknown) === false) delete out.exclusiveMaximum;
     if (value.example !== undefined && !out.examples) out.examples = [value.example];
     if (out.examples && !Array.isArray(out.examples)) delete out.examples;
+  }
+
+  /** JSON Schema Validation §6.3.3: a regular expression of ECMA-262. One that is none holds nothing. */
+  private checkPattern(pattern: unknown, file: string): void {
+    if (pattern === undefined || (typeof pattern === 'string' && expressionMatcher(pattern))) return;
+    const words = String(pattern).slice(0, 80);
+    if (this.told.has(words)) return;
+    this.told.add(words);
+    this.findings.push(
+      finding('HNG-119', `the pattern ${words} is no regular expression of ECMA-262`, this.here ?? { file }),
+    );
   }
 
   private discriminator(d: Tree, out: JsonSchema, file: string, depth: number): void {
@@ -138,8 +154,10 @@ export class SchemaReader {
       const target: JsonSchema = {};
       this.types[name] = target;
       const path = found.pointer.split('/').slice(1);
-      this.places[name] = this.source.placeOf(found.file, path);
+      const around = this.here;
+      this.here = this.places[name] = this.source.placeOf(found.file, path);
       Object.assign(target, this.read(found.value, found.file, depth > MAX_DEPTH / 2 ? depth : 0));
+      this.here = around;
     }
     return refTo(name);
   }
