@@ -2,8 +2,8 @@ import { describe, expect, test } from '@jest/globals';
 import Ajv from 'ajv/dist/2020';
 import addFormats from 'ajv-formats';
 import fc from 'fast-check';
-import { Digits, fromPattern, readWsdl, sampleOf, schemaAt, typeRows, ValidatorSet, type JsonSchema } from '../src';
-import { patternToRegExp } from '../src/pattern';
+import { Digits, readWsdl, sampleOf, schemaAt, typeRows, ValidatorSet, type JsonSchema } from '../src';
+import { exampleOf, patternToRegExp } from '../src/pattern';
 import { berths } from './files';
 
 const schemas: [string, JsonSchema][] = [
@@ -144,10 +144,20 @@ describe('patterns of XML Schema (Part 2 appendix F)', () => {
       expect(patternToRegExp(pattern)).toBeUndefined();
     },
   );
-  test('a text is made for simple patterns', () => {
-    expect(fromPattern('^(?:TV-[0-9]{5})$')).toBe('TV-00000');
-    expect(fromPattern('^(?:[A-Z]-[0-9]{2})$')).toBe('A-00');
-    expect(fromPattern('^(?:(a)b)$')).toBeUndefined();
+  test.each([
+    ['^(?:TV-[0-9]{5})$', 'TV-00000'],
+    ['^(?:[A-Z]-[0-9]{2})$', 'A-00'],
+    ['^(?:(a)b)$', 'ab'],
+    ['^\\d{3}(-\\w+)?$', '111-1'],
+    ['^[^a-z\\s]+@(x|y)$', '1@x'],
+    ['^(?:\\p{Lu}\\p{Ll}*)$', 'Aa'],
+    ['^[\\u0391-\\u03a9]$', undefined],
+    ['^(?=a)a$', undefined],
+  ])('a text is made for %s: %s', (pattern, text) => expect(exampleOf(pattern)).toBe(text));
+  test('a sample obeys the pattern and the lengths beside it', () => {
+    expect(sampleOf({ type: 'string', pattern: '^[A-Z]*$', minLength: 4 }, {})).toBe('AAAA');
+    expect(sampleOf({ type: 'string', pattern: '^x?[A-Z]+$', maxLength: 1 }, {})).toBe('A');
+    expect(sampleOf({ type: 'string', pattern: '(' }, {}, { name: 'call' })).toBe('call');
   });
 });
 

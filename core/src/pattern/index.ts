@@ -1,3 +1,4 @@
+export { exampleOf } from './example';
 export { costOf, expressionMatcher, patternFault, patternMatcher } from './matchers';
 export { inTime, OutOfTime } from './bounded';
 export { patternToRegExp } from './print';

@@ -1,4 +1,5 @@
 import { numberFromText } from '../message/digits';
+import { exampleOf, expressionMatcher } from '../pattern';
 import { objectOf } from './tree';
 import { refName, typesOf, type JsonSchema, type TypeTable } from './types';
 
@@ -118,8 +119,15 @@ function makeString(s: JsonSchema, name: string): string {
   if (s.contentEncoding === 'base64') return 'AQID';
   if (s.title && s.title in XSD_SAMPLES) return XSD_SAMPLES[s.title]!;
   if (s.pattern) {
-    const made = fromPattern(s.pattern);
-    if (made !== undefined && new RegExp(s.pattern, 'u').test(made)) return made;
+    const matches = expressionMatcher(s.pattern);
+    const fits = (text: string) =>
+      [...text].length >= (s.minLength ?? 0) &&
+      [...text].length <= (s.maxLength ?? Infinity) &&
+      matches?.(text) === 'match';
+    for (const wish of [1, 0, s.minLength ?? 2, s.maxLength ?? 3]) {
+      const made = exampleOf(s.pattern, Math.min(wish, 200));
+      if (made !== undefined && fits(made)) return made;
+    }
   }
   let text = name || 'text';
   if (s.minLength !== undefined) while (text.length < s.minLength) text += text;
@@ -142,50 +150,3 @@ export const XSD_SAMPLES: Record<string, string> = {
   'xs:anyURI': 'https://tarnhaven.example/',
   'xs:language': 'en',
 };
-
-/** One text that a simple anchored pattern allows: literals, classes, counts, first alternative. Else undefined. */
-export function fromPattern(pattern: string): string | undefined {
-  const inner = /^\^(?:\(\?:)?(.*?)\)?\$$/.exec(pattern)?.[1];
-  if (inner === undefined) return undefined;
-  const source = pattern.startsWith('^(?:') ? pattern.slice(4, -2) : pattern.slice(1, -1);
-  let out = '';
-  let i = 0;
-  const alternative = (): string | undefined => {
-    out = '';
-    while (i < source.length) {
-      const c = source[i]!;
-      let piece: string;
-      if (c === '|') break;
-      if (c === '[') {
-        const end = source.indexOf(']', i + 2);
-        if (end < 0 || source[i + 1] === '^') return undefined;
-        const first = source.slice(i + 1, end).replace(/^\\/, '');
-        piece = first.startsWith('d') && source[i + 1] === '\\' ? '1' : first[0]!;
-        i = end + 1;
-      } else if (c === '\\') {
-        const next = source[i + 1]!;
-        piece = next === 'd' ? '1' : next === 's' ? ' ' : next;
-        i += 2;
-      } else if ('()^$*+?{}.'.includes(c)) {
-        if (c !== '.') return undefined;
-        piece = 'a';
-        i++;
-      } else {
-        piece = c;
-        i++;
-      }
-      const count = /^(?:\{(\d+)(?:,(\d*))?\}|([*+?]))/.exec(source.slice(i));
-      let n = 1;
-      if (count) {
-        n =
-          count[1] !== undefined
-            ? Math.max(Number(count[1]), count[2] === undefined ? 0 : Math.min(1, Number(count[2] || 1)))
-            : 1;
-        i += count[0].length;
-      }
-      out += piece.repeat(Math.min(n, 200));
-    }
-    return out;
-  };
-  return alternative();
-}
