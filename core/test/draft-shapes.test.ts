@@ -4,6 +4,7 @@ import {
   draftRest,
   exportOpenApi,
   jsonataName,
+  planProblems,
   planRest,
   placesFor,
   readWsdl,
@@ -130,4 +131,40 @@ describe('places of imported documents', () => {
       found('<x:schema xmlns:x="http://www.w3.org/2001/XMLSchema"><x:redefine schemaLocation="c.xsd"/></x:schema>'),
     ).toEqual(['c.xsd']);
   });
+});
+
+test('an operation with a header block that is no simple value has a body, and overloaded ones have paths of their own', () => {
+  const contract = readWsdl(
+    wsdlAround(
+      '<xs:element name="In"><xs:complexType><xs:sequence><xs:element name="id" type="xs:string"/></xs:sequence></xs:complexType></xs:element><xs:element name="Out" type="xs:string"/><xs:element name="Ticket"><xs:complexType><xs:sequence><xs:element name="no" type="xs:int"/></xs:sequence></xs:complexType></xs:element>',
+    ),
+  );
+  const ticket = { name: 'ticket', required: true, schema: { $ref: '#/types/Ticket' } };
+  const of = (name: string, id: string, headers: readonly unknown[]) => {
+    const op = contract.operations[0]!;
+    return { ...op, id, name, request: { ...op.request, headers } } as (typeof contract.operations)[number];
+  };
+  const plan = planRest({
+    ...contract,
+    operations: [
+      of('FindShip', 'FindShip', [ticket]),
+      of('GetShip', 'GetShip', [ticket]),
+      of('DeleteShip', 'DeleteShip', [ticket]),
+      of('Move', 'Move', []),
+      of('Move', 'Move_2', []),
+      of('Move', 'Move_3', []),
+      of('FindShip', 'FindShip_2', []),
+    ],
+  });
+  expect(plan.map((r) => `${r.method} ${r.path}`)).toEqual([
+    'POST /ships/query',
+    'POST /ship/query',
+    'POST /ships/{id}/removal',
+    'POST /move',
+    'POST /move-2',
+    'POST /move-3',
+    'GET /ships',
+  ]);
+  expect(plan[0]!.note).toBe('a header block needs a body');
+  expect([...planProblems(plan).keys()]).toEqual([]);
 });

@@ -195,3 +195,19 @@ test.each(['date', 'date-time', 'time'])('the format %s agrees with ajv-formats'
   for (const text of texts)
     expect([text, ours.check({ type: 'string', format }, text).length === 0]).toEqual([text, judge(text)]);
 });
+
+test('of several simple types all are named, those of XML Schema by their names', () => {
+  const schema: JsonSchema = {
+    anyOf: [
+      { type: 'string', title: 'xs:date', pattern: '^\\d{4}-\\d{2}-\\d{2}$' },
+      { type: 'string', title: 'xs:gYear', pattern: '^\\d{4}$' },
+      { type: 'string', enum: ['ever'] },
+    ],
+  };
+  const faults = (v: unknown) => new ValidatorSet({}).check(schema, v);
+  expect(faults('soon')).toEqual([
+    { pointer: '', code: 'anyOf', detail: 'must be an xs:date, or must be an xs:gYear, or must be "ever"' },
+  ]);
+  expect(faults('ever')).toEqual([]);
+  expect(faults(5)).toEqual([{ pointer: '', code: 'type', detail: 'must be a string' }]);
+});

@@ -211,3 +211,70 @@ describe('an envelope of another encoding than UTF-8', () => {
     expect(r.bytes.toString()).toContain('does not match [^0-9]+');
   });
 });
+
+describe('rpc/literal, with two operations of one name', () => {
+  const RPC = `<definitions xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:xs="http://www.w3.org/2001/XMLSchema" xmlns:t="urn:dues" targetNamespace="urn:dues">
+<types><xs:schema targetNamespace="urn:dues"><xs:simpleType name="Code"><xs:restriction base="xs:token"><xs:pattern value="([A-Z]-?)+\\d{2}"/></xs:restriction></xs:simpleType></xs:schema></types>
+<message name="in"><part name="berth" type="t:Code"/><part name="nights" type="xs:int"/></message><message name="in2"><part name="berth" type="t:Code"/></message><message name="out"><part name="dues" type="xs:decimal"/></message>
+<portType name="P"><operation name="Dues"><input name="a" message="t:in"/><output name="ao" message="t:out"/></operation><operation name="Dues"><input name="b" message="t:in2"/><output name="bo" message="t:out"/></operation></portType>
+<binding name="B" type="t:P"><soap:binding style="rpc" transport="http://schemas.xmlsoap.org/soap/http"/><operation name="Dues"><soap:operation soapAction="urn:a"/><input name="a"><soap:body use="literal" namespace="urn:dues:wire"/></input><output name="ao"><soap:body use="literal" namespace="urn:dues:wire"/></output></operation><operation name="Dues"><soap:operation soapAction="urn:b"/><input name="b"><soap:body use="literal" namespace="urn:dues:wire"/></input><output name="bo"><soap:body use="literal" namespace="urn:dues:wire"/></output></operation></binding>
+<service name="Dues"><port name="p" binding="t:B"><soap:address location="http://127.0.0.1:1/"/></port></service></definitions>`;
+
+  test('the action tells them apart, and a caller that takes the namespace of the WSDL is understood', async () => {
+    const seen: string[] = [];
+    const backend = await listen((req, res) => {
+      let body = '';
+      req.on('data', (d: Buffer) => (body += d.toString()));
+      req.on('end', () => {
+        seen.push(`${req.headers.soapaction} ${/<[^>]*Dues[^>]*>/.exec(body)?.[0]}`);
+        res.writeHead(200, { 'content-type': 'text/xml' });
+        res.end(
+          `<e:Envelope xmlns:e="${V11}"><e:Body><d:DuesResponse xmlns:d="urn:dues:wire"><dues>${/urn:a/.test(String(req.headers.soapaction)) ? '12.50' : '0.90'}</dues></d:DuesResponse></e:Body></e:Envelope>`,
+        );
+      });
+    });
+    const source = { entry: 'dues.wsdl', files: { 'dues.wsdl': RPC } };
+    const rpc = draftSoap(readWsdl(source), source, { address: backend.url, base: '/dues' });
+    const g = await startGateway({
+      port: 0,
+      controlPort: 0,
+      config: { revision: 'rpc', apis: [{ slug: 'dues', document: rpc }] },
+    });
+    try {
+      const ask = async (ns: string, action: string, inner: string) => {
+        const r = await fetch(`http://127.0.0.1:${g.port}/dues`, {
+          method: 'POST',
+          headers: { 'content-type': 'text/xml', soapaction: `"${action}"` },
+          body: `<s:Envelope xmlns:s="${V11}"><s:Body><d:Dues xmlns:d="${ns}">${inner}</d:Dues></s:Body></s:Envelope>`,
+        });
+        return `${r.status} ${/<dues>.*<\/dues>|<detail>"[^<]*</.exec(await r.text())?.[0]}`;
+      };
+      expect([
+        await ask('urn:dues:wire', 'urn:a', '<berth>N-07</berth><nights>2</nights>'),
+        await ask('urn:dues', 'urn:a', '<berth>N-07</berth><nights>2</nights>'),
+        await ask('urn:dues', 'urn:b', '<berth>N-07</berth>'),
+        await ask('urn:dues', '', '<berth>N-07</berth><nights>2</nights>'),
+      ]).toEqual([
+        '200 <dues>12.50</dues>',
+        '200 <dues>12.50</dues>',
+        '200 <dues>0.90</dues>',
+        '200 <dues>0.90</dues>',
+      ]);
+      expect(await ask('urn:dues', 'urn:b', '<berth>N--</berth>')).toMatch(/^500 .*does not match/);
+      // What is passed on is what came, namespace and all.
+      expect(seen).toEqual([
+        '"urn:a" <d:Dues xmlns:d="urn:dues:wire">',
+        '"urn:a" <d:Dues xmlns:d="urn:dues">',
+        '"urn:b" <d:Dues xmlns:d="urn:dues">',
+        '"" <d:Dues xmlns:d="urn:dues">',
+      ]);
+      // The npm client puts an operation in the namespace of the WSDL.
+      const client = (await soap.createClientAsync(`http://127.0.0.1:${g.port}/dues?wsdl`)) as soap.Client &
+        Record<string, (args: object) => Promise<[Record<string, unknown>]>>;
+      expect((await client.DuesAsync!({ berth: 'A-B-07' }))[0]).toEqual({ dues: 0.9 });
+    } finally {
+      await g.stop();
+      await backend.stop();
+    }
+  });
+});

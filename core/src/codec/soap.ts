@@ -187,7 +187,7 @@ function readBody(s: XmlScanner, envelope: string, expect: Expect, lenient: bool
       s.skip();
       continue;
     }
-    if (local !== decl.name || uri !== decl.uri)
+    if (local !== decl.name || (uri !== decl.uri && !decl.wrapper))
       throw new Unreadable(
         `the body holds ${local} of namespace ${uri || '(none)'}; ${decl.name} of ${decl.uri || '(none)'} was expected`,
       );

@@ -39,13 +39,15 @@ export function planRest(contract: Contract): PlannedOperation[] {
   return contract.operations.map((op) => {
     if (op.unusable) return unusable(op);
     const row = planOne(op, contract);
-    if (taken.has(pathShape(row.method, row.path))) {
-      const path = `/${kebab(words(op.name))}${row.fields
+    const wanted = row.path;
+    // Ids are kept apart, so that the last of these is free, or is at some number.
+    for (let n = 0; taken.has(pathShape(row.method, row.path)); n++) {
+      const name = n === 0 ? op.name : n === 1 ? op.id : `${op.id} ${n}`;
+      row.note = `${row.method} ${wanted} is taken by another operation`;
+      row.path = `/${kebab(words(name))}${row.fields
         .filter((f) => f.place === 'path')
         .map((f) => `/{${f.name}}`)
         .join('')}`;
-      row.note = `${row.method} ${row.path} is taken by another operation`;
-      row.path = path;
     }
     taken.add(pathShape(row.method, row.path));
     return row;
@@ -91,7 +93,10 @@ function planOne(op: ContractOperation, contract: Contract): PlannedOperation {
 
   const noun = name.noun.length ? name.noun : [words(contract.name)[0] ?? 'service'];
   const key = keyOf(rows, noun);
-  const flat = flatten(op, contract);
+  // A header block that is no simple value goes in the body (INTERFACES), which GET and DELETE have none of.
+  const blocks = headers.some((h) => h.place === 'body');
+  const flat = blocks ? undefined : flatten(op, contract);
+  const why = blocks ? 'a header block needs a body' : 'the criteria are too deep for a query string';
   const inBody = () => rows.map((r) => field(r, 'body'));
   const keyed = (place: FieldPlace) => rows.map((r) => field(r, r === key ? 'path' : place));
   // An operation that somebody named is called so.
@@ -99,13 +104,13 @@ function planOne(op: ContractOperation, contract: Contract): PlannedOperation {
 
   switch (name.intent) {
     case 'get':
-      if (rows.length === 0) return make('GET', `/${kebab(noun)}`, []);
+      if (rows.length === 0 && !blocks) return make('GET', `/${kebab(noun)}`, []);
       if (key && flat) return make('GET', `${collection}/{${key.name}}`, rest(flat, key, 'query'));
       if (flat) return make('GET', key ? `${collection}/{${key.name}}` : `/${kebab(noun)}`, rest(flat, key, 'query'));
-      return make('POST', `/${kebab(noun)}/query`, inBody(), okStatus, 'the criteria are too deep for a query string');
+      return make('POST', `/${kebab(noun)}/query`, inBody(), okStatus, why);
     case 'find':
       if (flat) return make('GET', collection, rest(flat, undefined, 'query'));
-      return make('POST', `${collection}/query`, inBody(), okStatus, 'the criteria are too deep for a query string');
+      return make('POST', `${collection}/query`, inBody(), okStatus, why);
     case 'create': {
       const target = name.result ? `/${plural(name.result)}` : collection;
       return make('POST', target, inBody(), op.reply && !replyEmpty ? 201 : okStatus);

@@ -57,11 +57,14 @@ export function soapEntry(
 ): CompiledOperation {
   const byContent = new Map<string, CompiledOperation>();
   const byAction = new Map<string, CompiledOperation>();
+  /** Of style rpc: callers that put the operation in another namespace than the binding are understood. */
+  const byWrapper = new Map<string, CompiledOperation>();
   for (const o of operations) {
     const soap = contracts.get(o.id)?.soap;
     const body = soap?.input.body;
     const key = body ? keyOf(body.uri, body.name) : '';
     if (!byContent.has(key)) byContent.set(key, o);
+    if (body?.wrapper && !byWrapper.has(body.name)) byWrapper.set(body.name, o);
     if (soap?.action) byAction.set(soap.action, o);
   }
   const first = operations[0]!;
@@ -83,7 +86,9 @@ export function soapEntry(
         const named = action === undefined ? undefined : byAction.get(action);
         // Overloaded operations share their element; the action tells them apart (WSDL 1.1 §3.4).
         const found =
-          named && sameContent(named, head, contracts) ? named : (byContent.get(head.content ?? '') ?? named);
+          named && sameContent(named, head, contracts)
+            ? named
+            : (byContent.get(head.content ?? '') ?? named ?? byWrapper.get(head.local ?? ''));
         if (!found)
           throw new Refusal('HNG-401', {
             detail: `No operation takes ${head.local ?? 'an empty body'}; there are ${operations.map((o) => o.id).join(', ')}.`,
@@ -109,6 +114,7 @@ function sameContent(
   contracts: ReadonlyMap<string, ContractOperation>,
 ): boolean {
   const body = contracts.get(o.id)?.soap?.input.body;
+  if (body?.wrapper) return body.name === head.local;
   return (body ? keyOf(body.uri, body.name) : undefined) === head.content;
 }
 

@@ -109,7 +109,9 @@ export class ValidatorSet {
       const verdict = matches?.(v) ?? 'match';
       if (verdict !== 'match') {
         const why = verdict === 'unknown' ? ', and this text takes too long to hold against it' : '';
-        report({ pointer: p, code: 'pattern', detail: `must match ${s.pattern}${why}` });
+        // A type of XML Schema that JSON has no format for says more by its name.
+        const wanted = s.title?.startsWith('xs:') ? `be an ${s.title}` : `match ${s.pattern}`;
+        report({ pointer: p, code: 'pattern', detail: `must ${wanted}${why}` });
       }
       if (format && !format(v)) report({ pointer: p, code: 'format', detail: `must be a ${s.format}` });
     });
@@ -226,6 +228,10 @@ function closest(options: readonly Validator[], value: unknown, pointer: string)
   const tries = options.map((o) => collectFaults(o, value, pointer));
   const typed = tries.filter((t) => !t.some((f) => f.pointer === pointer && f.code === 'type'));
   const pool = typed.length ? typed : tries;
+  // Of simple values all is told: none of them is nearer than another.
+  const words = new Set(pool.map((t) => t[0]?.detail));
+  if (words.size > 1 && words.size <= 5 && pool.every((t) => t.length === 1 && t[0]!.pointer === pointer))
+    return [{ pointer, code: 'anyOf', detail: [...words].join(', or ') }];
   return pool.reduce((best, t) => (t.length < best.length ? t : best), pool[0] ?? []);
 }
 

@@ -308,6 +308,7 @@ class WsdlReader {
       kind: 'element',
       name,
       uri,
+      wrapper: true,
       global: true,
       nillable: false,
       abstract: false,

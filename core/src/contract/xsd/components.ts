@@ -26,6 +26,8 @@ export interface ElementDecl {
   readonly uri: string;
   /** Name of the JSON property, where it is not the local name. */
   readonly json?: string;
+  /** Stands for an operation of style rpc. Its namespace is the binding's, but many take that of the WSDL (common practice). */
+  readonly wrapper?: true;
   readonly global: boolean;
   readonly nillable: boolean;
   readonly abstract: boolean;
