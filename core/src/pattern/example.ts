@@ -3,7 +3,7 @@ import { oneOf, type CharSet } from './sets';
 import type { Pattern } from './tree';
 
 /** Texts to choose one character from where a class does not begin with one. */
-const CHOICE = [...'1aA0 -_.,:;/@#+*=&%$!?"\'()[]{}<>|~^`\\éßαЖ٣漢😀\t\n'];
+const CHOICE = [...'aA10 -_.,:;/@#+*=&%$!?"\'()[]{}<>|~^`\\éßαЖ٣漢😀\t\n'];
 const LONGEST = 1_000;
 
 /**
@@ -40,7 +40,8 @@ function example(p: Pattern, wish: number): string | undefined {
       return out;
     }
     case 'repeat': {
-      const times = Math.min(Math.max(p.min, wish), p.max, LONGEST);
+      // What may be left out is.
+      const times = p.max === 1 ? p.min : Math.min(Math.max(p.min, wish), p.max, LONGEST);
       return times === 0 ? '' : example(p.of, wish)?.repeat(times);
     }
   }

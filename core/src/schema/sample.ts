@@ -48,7 +48,13 @@ function make(
     typesOf(schema).find((t) => t !== 'null') ?? (schema.properties ? 'object' : schema.items ? 'array' : undefined);
   if (schema.allOf?.some((a) => refName(a) !== undefined || a.properties))
     return makeObject(objectOf(schema, types) ?? schema, types, open, optional);
-  if (type === undefined && schema.oneOf?.length) return make(schema.oneOf[0]!, types, name, open, optional);
+  if (type === undefined && schema.oneOf?.length) {
+    const value = make(schema.oneOf[0]!, types, name, open, optional);
+    const { propertyName, mapping = {} } = schema.discriminator ?? {};
+    const label = Object.keys(mapping).find((key) => mapping[key] === schema.oneOf![0]!.$ref);
+    const object = value !== null && typeof value === 'object' && !Array.isArray(value);
+    return propertyName !== undefined && label !== undefined && object ? { ...value, [propertyName]: label } : value;
+  }
   switch (type) {
     case 'object':
       return makeObject(schema, types, open, optional);

@@ -2,7 +2,7 @@ import { XSD, XSI, type AttributeProperty, type Binding } from '../../contract/x
 import { Digits } from '../../message/digits';
 import { escapeAttribute } from '../../xml';
 import { FaultList } from './faults';
-import { PlainError, writePlainContent } from './plain';
+import { PLAIN, PlainError, writePlainContent, writePlainNamed } from './plain';
 import { Misfit, simpleCodec } from './simple';
 
 /** Where writers write: the text, its prefixes, which are all declared on the outermost element, and the faults found on the way. */
@@ -97,9 +97,14 @@ export function isObject(value: unknown): value is Record<string, unknown> {
   return value !== null && typeof value === 'object' && !Array.isArray(value) && !(value instanceof Digits);
 }
 
-export function checkUnknown(value: Record<string, unknown>, b: Binding, w: XmlOut): void {
+/** Members that the type does not name: as elements in their general form where it is open, else told. */
+export function writeStrangers(value: Record<string, unknown>, b: Binding, w: XmlOut): string {
+  let out = '';
   for (const key in value) {
-    if (!b.byJson.has(key) && value[key] !== undefined && Object.hasOwn(value, key))
-      w.tell('unknown', `the property ${key} is not known here`, key);
+    const v = value[key];
+    if (b.byJson.has(key) || v === undefined || !Object.hasOwn(value, key)) continue;
+    if (!b.open) w.tell('unknown', `the property ${key} is not known here`, key);
+    else guardPlain(w, () => void (out += writePlainNamed({ [key]: v }, '', PLAIN)));
   }
+  return out;
 }

@@ -9,6 +9,7 @@ import {
 import { keyOf, type XmlScanner } from '../../xml';
 import { setMember } from '../../message/objects';
 import { FaultList } from './faults';
+import { PLAIN, readPlainNamed } from './plain';
 import { Misfit, simpleCodec, type SimpleCodec } from './simple';
 import { wrongAttribute } from './open-attributes';
 
@@ -37,6 +38,25 @@ export function strayElement(s: XmlScanner, c: ReadContext): null {
   s.skip();
   s.skip();
   return null;
+}
+
+const STRANGE = { ...PLAIN, dropNamespaces: true };
+
+/** The element just opened, which its parent does not name: in its general form where the parent is open, else left out, and told. */
+export function readStranger(object: Record<string, unknown>, open: boolean, s: XmlScanner, c: ReadContext): void {
+  const { local } = s.name;
+  if (!open) {
+    if (!c.lenient) c.tell('unknown', `the element ${local} is not known here`);
+    s.skip();
+    return;
+  }
+  const value = readPlainNamed(s, STRANGE)[local];
+  const have = Object.hasOwn(object, local) ? object[local] : undefined;
+  setMember(
+    object,
+    local,
+    have === undefined ? value : Array.isArray(have) ? [...(have as unknown[]), value] : [have, value],
+  );
 }
 
 /** Attributes of other namespaces (SOAP's mustUnderstand, encodingStyle) are no business of the schema. */

@@ -23,6 +23,7 @@ import {
   checkCount,
   endsEarly,
   foreignAttributes,
+  readStranger,
   strayElement,
   valueOf,
   type AttributeReader,
@@ -169,7 +170,7 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
   let first: Guess | undefined;
   let order: Order | undefined;
   const properties = [...b.byElement.values()];
-  const lists = properties.filter((p) => p.many);
+  const lists = properties.filter((p) => p.many && p.decl.sparse !== true);
   const counted = properties.filter((p) => p.min > 0 || (p.many && p.max !== Infinity));
   const noAttributes = b.byAttribute.size === 0;
   const Plain = plainObjects();
@@ -214,10 +215,7 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
         if (wild) {
           const list = (object.$any ??= []) as unknown[];
           list.push(readAny(s, wild, c, readElement, '$any', list.length));
-        } else {
-          if (!c.lenient) c.tell('unknown', `the element ${local} is not known here`);
-          s.skip();
-        }
+        } else readStranger(object, b.open, s, c);
         continue;
       }
       found = true;

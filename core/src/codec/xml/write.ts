@@ -18,7 +18,7 @@ import {
 import { escapeText } from '../../xml';
 import { writeModel } from './content';
 import type { ShapeFault } from './faults';
-import { anyTypeWriter, checkUnknown, isObject, writeAttribute, XmlOut } from './out';
+import { anyTypeWriter, isObject, writeAttribute, writeStrangers, XmlOut } from './out';
 import { readElement } from './read';
 import { Misfit, show, simpleCodec, type SimpleCodec } from './simple';
 import { writeOpenAttributes } from './open-attributes';
@@ -232,12 +232,12 @@ function complexWriter(type: ComplexType): TypeWriter {
     for (const p of attributes) writeAttribute(p, value[p.json], w);
     if (b.anyAttribute.length && value.$attributes !== undefined)
       writeOpenAttributes(value.$attributes, w, b.anyAttribute);
-    checkUnknown(value, b, w);
-    if (!content) {
+    const more = writeStrangers(value, b, w);
+    if (!content && !more) {
       w.out += '/>';
       return false;
     }
-    if (!b.text && isEmpty(value, b)) {
+    if (content && !more && !b.text && isEmpty(value, b)) {
       w.out += '/>';
       // Nothing is written, but what is missing must be told.
       const before = w.out;
@@ -246,7 +246,8 @@ function complexWriter(type: ComplexType): TypeWriter {
       return false;
     }
     w.out += '>';
-    content(value, w);
+    content?.(value, w);
+    w.out += more;
     return true;
   };
 }

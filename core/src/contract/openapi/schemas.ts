@@ -49,6 +49,8 @@ export class SchemaReader {
   /** Where the named schema stands that is being read. */
   private here: Place | undefined;
   private readonly told = new Set<string>();
+  /** Schemas of the entry that others extend and that name a discriminator, by their name. */
+  private families: ReadonlyMap<string, readonly string[]> = new Map();
 
   constructor(private readonly source: OpenApiSource) {}
 
@@ -56,22 +58,25 @@ export class SchemaReader {
   reserve(components: Tree): void {
     for (const name of Object.keys(components))
       this.nameFor(this.source.entry.file, `/components/schemas/${name}`, name);
+    this.families = familiesOf(components);
   }
 
-  read(value: unknown, file: string, depth = 0): JsonSchema {
+  /** `part`: of an allOf, where a schema that has forms is meant without them. */
+  read(value: unknown, file: string, depth = 0, part = false): JsonSchema {
     if (value === true || value === undefined) return {};
     if (value === false) return { not: {} };
     if (!isTree(value)) return {};
     if (depth > MAX_DEPTH) throw new HingeError('HNG-103', `schemas are nested deeper than ${MAX_DEPTH}`, { file });
     const out: JsonSchema = {};
-    if (typeof value.$ref === 'string') Object.assign(out, this.reference(value.$ref, file, depth));
+    if (typeof value.$ref === 'string') Object.assign(out, this.reference(value.$ref, file, depth, part));
     for (const key of PLAIN) if (value[key] !== undefined) (out as Record<string, unknown>)[key] = value[key];
     this.types_(value, out);
     for (const key of SINGLE)
       if (value[key] !== undefined) (out as Record<string, unknown>)[key] = this.read(value[key], file, depth + 1);
     for (const key of LISTS) {
       const list = value[key];
-      if (Array.isArray(list)) (out as Record<string, unknown>)[key] = list.map((s) => this.read(s, file, depth + 1));
+      if (Array.isArray(list))
+        (out as Record<string, unknown>)[key] = list.map((s) => this.read(s, file, depth + 1, key === 'allOf'));
     }
     for (const key of MAPS) {
       const map = value[key];
@@ -85,7 +90,9 @@ export class SchemaReader {
       out.additionalProperties = this.read(value.additionalProperties, file, depth + 1);
     for (const p of [out.pattern, ...Object.keys(out.patternProperties ?? {})]) this.checkPattern(p, file);
     if (isTree(value.xml)) out.xml = value.xml as JsonSchema['xml'];
-    if (isTree(value.discriminator)) this.discriminator(value.discriminator, out, file, depth);
+    // In 2.0 it is the name alone.
+    const told = typeof value.discriminator === 'string' ? { propertyName: value.discriminator } : value.discriminator;
+    if (isTree(told)) this.discriminator(told, out, file, depth);
     return out;
   }
 
@@ -132,7 +139,7 @@ export class SchemaReader {
       if (typeof target !== 'string') continue;
       // A mapping may name a schema without a path (§4.8.25).
       const ref = /[#/.]/.test(target) ? target : `#/components/schemas/${target}`;
-      mapping[value] = this.reference(ref, file, depth).$ref!;
+      mapping[value] = this.reference(ref, file, depth, true).$ref!;
     }
     for (const option of out.oneOf ?? out.anyOf ?? []) {
       const ref = option.$ref;
@@ -142,8 +149,39 @@ export class SchemaReader {
     out.discriminator = { propertyName: d.propertyName, ...(Object.keys(mapping).length && { mapping }) };
   }
 
-  private reference(ref: string, file: string, depth: number): JsonSchema {
+  /**
+   * One of the schemas that extend a base with a discriminator, or the base: what a reference to it means (3.1 §4.8.25, "models that extend
+   * the parent"). A type of its own, since those that extend the base refer to it.
+   */
+  private family(base: string, children: readonly string[], file: string, depth: number): JsonSchema {
+    const at = `/x-forms/${base}`;
+    const name =
+      this.names.get(`${this.source.entry.file}#${at}`) ?? this.nameFor(this.source.entry.file, at, `Any${base}`);
+    if (!this.types[name]) {
+      const target: JsonSchema = (this.types[name] = {});
+      const refs = [...children, base].map(
+        (n) => [n, this.reference(`#/components/schemas/${n}`, file, depth, true)] as const,
+      );
+      const root = this.types[this.names.get(`${this.source.entry.file}#/components/schemas/${base}`)!]!;
+      const { propertyName, mapping = {} } = root.discriminator!;
+      const named = new Set(Object.values(mapping));
+      const rest = refs.filter(([, r]) => !named.has(r.$ref!)).map(([n, r]) => [n, r.$ref!]);
+      Object.assign(target, {
+        ...(root.description !== undefined && { description: root.description }),
+        ...(root.xml && { xml: root.xml }),
+        oneOf: refs.map(([, r]) => r),
+        discriminator: { propertyName, mapping: { ...mapping, ...Object.fromEntries(rest) } },
+      });
+      this.places[name] = this.source.placeOf(this.source.entry.file, ['components', 'schemas', base]);
+    }
+    return refTo(name);
+  }
+
+  private reference(ref: string, file: string, depth: number, part = false): JsonSchema {
     const found = this.source.resolve(ref, file);
+    const base = /^\/components\/schemas\/([^/]+)$/.exec(found.pointer)?.[1];
+    const children = found.file === this.source.entry.file && base !== undefined ? this.families.get(base) : undefined;
+    if (children && !part) return this.family(base!, children, found.file, depth);
     const known = this.names.get(`${found.file}#${found.pointer}`);
     const hint =
       decodeURIComponent(found.pointer.split('/').pop() ?? '') ||
@@ -178,4 +216,26 @@ export class SchemaReader {
       );
     return name;
   }
+}
+
+/** For each schema with a discriminator and no forms of its own: the schemas that extend it by allOf, also over others, in order. */
+function familiesOf(components: Tree): Map<string, string[]> {
+  const parents = (value: unknown): string[] =>
+    isTree(value) && Array.isArray(value.allOf)
+      ? value.allOf.flatMap((p: unknown) => {
+          const ref = isTree(p) && typeof p.$ref === 'string' ? p.$ref : '';
+          return ref.startsWith('#/components/schemas/') ? [ref.slice('#/components/schemas/'.length)] : [];
+        })
+      : [];
+  const extend = (name: string, base: string, seen: ReadonlySet<string>): boolean =>
+    parents(components[name]).some(
+      (p) => p === base || (p in components && !seen.has(p) && extend(p, base, new Set([...seen, p]))),
+    );
+  const families = new Map<string, string[]>();
+  for (const [base, value] of Object.entries(components)) {
+    if (!isTree(value) || !value.discriminator || value.oneOf !== undefined || value.anyOf !== undefined) continue;
+    const children = Object.keys(components).filter((n) => n !== base && extend(n, base, new Set([n])));
+    if (children.length) families.set(base, children);
+  }
+  return families;
 }

@@ -7,10 +7,10 @@ import { HingeError, type Place } from '../../problem';
 import { unescapePointer } from '../../schema';
 import type { ContractFiles } from '../model';
 import { fileFor, resolveLocation } from '../locations';
+import { isTree, type Tree } from './tree';
+import { beforeTwo } from './two';
 
-export type Tree = Readonly<Record<string, unknown>>;
-
-export const isTree = (v: unknown): v is Tree => v !== null && typeof v === 'object' && !Array.isArray(v);
+export { isTree, type Tree };
 
 /** One document as plain values, with the line of any path in it. */
 export interface ParsedDocument {
@@ -95,7 +95,8 @@ const prepareOpenApi: Prepare = ({ file, value, placeOf }, entry) => {
   if (!/^(2\.0|3\.[01](\.\d+)?)$/.test(String(version as string)))
     throw new HingeError('HNG-122', `${file} says OpenAPI ${String(version as string)}`, placeOf(['openapi']));
   try {
-    return upgrade(structuredClone(value), '3.1');
+    const copy = structuredClone(value);
+    return upgrade(value.swagger === undefined ? copy : beforeTwo(copy), '3.1');
   } catch (cause) {
     throw new HingeError(
       'HNG-121',

@@ -52,6 +52,7 @@ export interface Binding {
   /** Wildcards in the content, in order. */
   readonly wildcards: readonly Wildcard[];
   readonly mixed: boolean;
+  readonly open: boolean;
   readonly anyAttribute: readonly Wildcard[];
 }
 
@@ -113,6 +114,7 @@ function makeBinding(type: ComplexType): Binding {
     particle,
     wildcards,
     mixed,
+    open: type.open === true,
     anyAttribute: type.anyAttribute,
   };
 }

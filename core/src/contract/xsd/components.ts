@@ -28,6 +28,8 @@ export interface ElementDecl {
   readonly json?: string;
   /** Stands for an operation of style rpc. Its namespace is the binding's, but many take that of the WSDL (common practice). */
   readonly wrapper?: true;
+  /** A list of some forms of its parent only: absent, it stays absent in JSON. */
+  readonly sparse?: boolean;
   readonly global: boolean;
   readonly nillable: boolean;
   readonly abstract: boolean;
@@ -121,6 +123,8 @@ export interface ComplexType {
   readonly attributes: readonly AttributeUse[];
   /** Wildcards for attributes: any of them may take one. Empty: only declared attributes. */
   readonly anyAttribute: readonly Wildcard[];
+  /** Elements that it does not name may stand in it, in their general form: of JSON Schema, which is open where it does not say otherwise. */
+  readonly open?: boolean;
   readonly doc?: string;
   readonly place: Place;
   /** Named types derived from this one, transitively, abstract ones left out: what xsi:type may say. Absent: none. */

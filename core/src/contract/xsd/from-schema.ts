@@ -9,6 +9,8 @@ import { ANY_TYPE } from './set';
  */
 export class SchemaElements {
   private readonly made = new Map<JsonSchema, Type>();
+  /** Members that not all forms of an object have. */
+  private readonly sparse = new WeakSet<JsonSchema>();
 
   constructor(private readonly types: TypeTable) {}
 
@@ -19,7 +21,10 @@ export class SchemaElements {
     return this.element(schema, { name: xml?.name ?? refName(schema) ?? fallback, uri: xml?.namespace ?? '' });
   }
 
-  private element(schema: JsonSchema, named: { name: string; uri: string; json?: string }): ElementDecl {
+  private element(
+    schema: JsonSchema,
+    named: { name: string; uri: string; json?: string; sparse?: boolean },
+  ): ElementDecl {
     const { inner, nullable } = withoutNull(schema, this.types);
     const make = () => this.typeOf(inner);
     let type: Type | undefined;
@@ -50,8 +55,43 @@ export class SchemaElements {
     const simple = simpleOf(r, this.types);
     if (simple) return simple;
     if (typesOf(r).includes('array')) return complex([this.many(r, r.xml?.name ?? 'item', undefined)], []);
-    const object = objectOf(r, this.types);
-    return object?.properties && !r.oneOf ? this.object(object) : ANY_TYPE;
+    const object = this.formOf(r);
+    return object?.properties && Object.keys(object.properties).length ? this.object(object) : ANY_TYPE;
+  }
+
+  /** An object; alternatives that are objects as one with the members of all, of which those are needed that all need. */
+  private formOf(schema: JsonSchema, depth = 8): JsonSchema | undefined {
+    const r = resolveSchema(schema, this.types);
+    const options = r.oneOf ?? r.anyOf;
+    if (!options || depth === 0) return objectOf(r, this.types);
+    const forms = options.map((o) => this.formOf(o, depth - 1));
+    const own = objectOf({ ...r, oneOf: undefined, anyOf: undefined, discriminator: undefined }, this.types) ?? {};
+    const properties: Record<string, JsonSchema> = { ...own.properties };
+    for (const [i, form] of forms.entries()) {
+      // Alternatives of what must be there are no forms of their own.
+      if (!form && !isRule(resolveSchema(options[i]!, this.types))) return undefined;
+      for (const [key, p] of Object.entries(form?.properties ?? {})) {
+        const had = properties[key];
+        if (had === undefined) properties[key] = p;
+        else if (resolveSchema(had, this.types) !== resolveSchema(p, this.types)) {
+          const merged = mergedProperty(had, p, this.types);
+          if (!merged) return undefined;
+          properties[key] = merged;
+        }
+      }
+    }
+    for (const [key, p] of Object.entries(properties)) {
+      if (own.properties?.[key] !== undefined || forms.every((f) => f?.properties?.[key] !== undefined)) continue;
+      properties[key] = { ...p };
+      this.sparse.add(properties[key]);
+    }
+    const all = forms.map((f) => f?.required ?? []);
+    const required = [
+      ...(own.required ?? []),
+      ...(all[0] ?? []).filter((n) => all.every((names) => names.includes(n))),
+    ];
+    const closed = [r, ...forms].some((f) => f?.additionalProperties === false);
+    return { xml: r.xml, type: 'object', properties, required, ...(closed && { additionalProperties: false }) };
   }
 
   private object(s: JsonSchema): Type {
@@ -75,7 +115,7 @@ export class SchemaElements {
       const xml = property.xml ?? r.xml;
       const named = { name: xml?.name ?? key, uri: xml?.namespace ?? '', json: key };
       if (typesOf(r).includes('array')) {
-        if (!xml?.wrapped) particles.push(this.many(r, named.name, named));
+        if (!xml?.wrapped) particles.push(this.many(r, named.name, { ...named, sparse: this.sparse.has(property) }));
         else {
           const item = this.many(r, key, undefined);
           const type = complex([item], []);
@@ -89,7 +129,7 @@ export class SchemaElements {
       }
       particles.push({ min: required ? 1 : 0, max: 1, term: this.element(property, named) });
     }
-    return complex(particles, attributes);
+    return { ...complex(particles, attributes), open: s.additionalProperties !== false };
   }
 
   private attributes(s: JsonSchema): AttributeUse[] {
@@ -104,16 +144,37 @@ export class SchemaElements {
   }
 
   /** Items of a list: their own name first, then the list's. */
-  private many(list: JsonSchema, fallback: string, outer: { uri: string; json?: string } | undefined): Particle {
+  private many(
+    list: JsonSchema,
+    fallback: string,
+    outer: { uri: string; json?: string; sparse?: boolean } | undefined,
+  ): Particle {
     const items = list.items ?? {};
     const xml = items.xml ?? resolveSchema(items, this.types).xml;
-    const named = { name: xml?.name ?? fallback, uri: xml?.namespace ?? outer?.uri ?? '', json: outer?.json };
+    const named = {
+      name: xml?.name ?? fallback,
+      uri: xml?.namespace ?? outer?.uri ?? '',
+      json: outer?.json,
+      sparse: outer?.sparse,
+    };
     return {
       min: list.minItems ?? 0,
       max: list.maxItems === 1 ? Infinity : (list.maxItems ?? Infinity),
       term: this.element(items, named),
     };
   }
+}
+
+/** Only says which members must be there. */
+const isRule = (s: JsonSchema): boolean =>
+  !s.properties && !s.type && (s.required !== undefined || s.not !== undefined);
+
+/** One member that two forms have, as XML shows it: simple values as a union, anything else only where both look alike. */
+function mergedProperty(a: JsonSchema, b: JsonSchema, types: TypeTable): JsonSchema | undefined {
+  if (JSON.stringify(a) === JSON.stringify(b)) return a;
+  if (JSON.stringify(a.xml) !== JSON.stringify(b.xml)) return undefined;
+  const simple = [a, b].every((s) => simpleOf(resolveSchema(s, types), types) !== undefined);
+  return simple ? { anyOf: [a, b], ...(a.xml && { xml: a.xml }) } : undefined;
 }
 
 function complex(particles: Particle[], attributes: AttributeUse[]): ComplexType {

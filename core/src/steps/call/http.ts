@@ -4,7 +4,7 @@ import type { ContractOperation, HttpReply } from '../../contract';
 import type { BackendReply } from '../../flow/ports';
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
-import { essence, isJson, withFields } from '../../message/headers';
+import { essence, isJson, isXml, withFields } from '../../message/headers';
 import { endToEnd } from '../../message/hop';
 import type { Message } from '../../message/message';
 import { Refusal } from '../../problem';
@@ -28,7 +28,7 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
     if (status === last.status && mediaType === last.mediaType) return last.reader;
     const key = `${status} ${essence(mediaType)}`;
     if (!readers.has(key)) {
-      const schema = replyFor(operation, status)?.media.find((m) => sameMedia(m.mediaType, mediaType))?.schema;
+      const schema = mediaFor(replyFor(operation, status)?.media, mediaType)?.schema;
       const types = backend.contract!.types;
       if (readers.size > 200) readers.clear();
       readers.set(key, mediaCodec(mediaType, { schema, types, lenient, root: operation.id }));
@@ -96,8 +96,14 @@ const sameMedia = (declared: string, given: string): boolean => {
   if (declared === given) return true;
   const d = essence(declared);
   const g = essence(given);
-  return d === g || d === '*/*' || (d.endsWith('/*') && g.startsWith(d.slice(0, -1))) || (isJson(d) && isJson(g));
+  if (d === g || d === '*/*' || (d.endsWith('/*') && g.startsWith(d.slice(0, -1)))) return true;
+  // Of XML too: text/xml is what application/xml is (RFC 7303 §9.2).
+  return (isJson(d) && isJson(g)) || (isXml(d) && isXml(g));
 };
+
+/** What is declared for a media type: by its very name before its kind. */
+const mediaFor = <M extends { readonly mediaType: string }>(media: readonly M[] = [], given: string): M | undefined =>
+  media.find((m) => essence(m.mediaType) === essence(given)) ?? media.find((m) => sameMedia(m.mediaType, given));
 
 /** A strict backend answers with a status and a media type that its contract names. */
 function demand(
@@ -111,8 +117,7 @@ function demand(
     const names = operation.http!.replies.map((r) => r.status).join(', ');
     throw breaks(backend, [{ pointer: '', words: `status ${reply.status} is none of ${names}`, kind: 'type' }]);
   }
-  if (!declared.media.length || reply.body.isEmpty || declared.media.some((m) => sameMedia(m.mediaType, mediaType)))
-    return;
+  if (!declared.media.length || reply.body.isEmpty || mediaFor(declared.media, mediaType)) return;
   throw breaks(backend, [
     {
       pointer: '',
