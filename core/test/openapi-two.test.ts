@@ -1,5 +1,16 @@
 import { describe, expect, test } from '@jest/globals';
-import { readJson, readOpenApi, sampleOf, ValidatorSet, writeJson, type Contract } from '../src';
+import {
+  Body,
+  compileApi,
+  draftFor,
+  incomingOf,
+  readJson,
+  readOpenApi,
+  sampleOf,
+  ValidatorSet,
+  writeJson,
+  type Contract,
+} from '../src';
 import { mediaCodec } from '../src/codec/media';
 
 const CARGO = `swagger: "2.0"
@@ -61,7 +72,8 @@ definitions:
   Problem: { type: object, properties: { why: { type: string } }, additionalProperties: false }
 `;
 
-const contract: Contract = readOpenApi({ entry: 'cargo.yaml', files: { 'cargo.yaml': CARGO } });
+const source = { entry: 'cargo.yaml', files: { 'cargo.yaml': CARGO } };
+const contract: Contract = readOpenApi(source);
 const op = (id: string) => contract.operations.find((o) => o.id === id)!;
 const faultsOf = (type: string, value: unknown) =>
   new ValidatorSet(contract.types).check({ $ref: `#/types/${type}` }, value).map((f) => `${f.pointer} ${f.code}`);
@@ -170,5 +182,48 @@ describe('XML by a JSON Schema', () => {
     expect(wrong(closed.read('<Problem><why>a</why><how>b</how></Problem>').faults)).toEqual(['']);
     expect(wrong(closed.write({ why: 'a', how: 'b' }).faults)).toEqual(['/how']);
     expect(wrong(codec.write({ mark: 'a', 'no name': 1 }).faults)).toEqual(['/no name']);
+  });
+});
+
+describe('a REST door over an XML backend', () => {
+  const document = draftFor(contract, source, undefined, { address: 'http://backend.example' });
+  const get = [...compileApi(document).operations.values()][0]!.find((o) => o.id === 'getLot')!;
+  const ask = async (type: string, bytes: Uint8Array, accept: string) => {
+    const reply = { status: 200, headers: { 'content-type': type }, body: Body.ofBytes(bytes, type) };
+    const { reply: m, refusal } = await get.handle(
+      incomingOf(get, '/cargo', { path: { id: 5 }, headers: { accept } }),
+      {
+        ports: { clock: { now: () => 0 }, backends: { send: () => Promise.resolve(reply) } },
+        env: {},
+        traceId: 't',
+        outbound: {},
+      },
+    );
+    return [m.status, m.headers['content-type'], refusal?.options.inner ?? m.body.text()];
+  };
+  const lot = (name: string, encoding = '') =>
+    `${encoding && `<?xml version="1.0" encoding="${encoding}"?>`}<c:lot xmlns:c="urn:cargo" id="5"><mark>M</mark><owner><kind>Party</kind><name>${name}</name></owner></c:lot>`;
+  const JSON_LOT = '{"id":5,"mark":"M","owner":{"kind":"Party","name":"Ölm"}}';
+
+  test.each([
+    ['application/xml', lot('Ölm', 'ISO-8859-1'), 'latin1'],
+    ['text/xml; charset=iso-8859-1', lot('Ölm'), 'latin1'],
+    ['text/xml', lot('Ölm'), 'utf8'],
+    ['application/xml', `\ufeff${lot('Ölm', 'UTF-16')}`, 'utf16le'],
+    ['application/json', JSON_LOT, 'utf8'],
+  ] as const)('%s of any encoding, and text/xml for application/xml: %#', async (type, text, encoding) => {
+    const bytes = Buffer.from(text, encoding);
+    expect(await ask(type, bytes, 'application/json')).toEqual([200, 'application/json', JSON_LOT]);
+    const [status, said, xml] = await ask(type, bytes, 'application/xml');
+    expect([status, said]).toEqual([200, 'application/xml']);
+    expect(xml).toContain('<name>Ölm</name>');
+  });
+
+  test('what is of another kind than was promised is not taken', async () => {
+    expect(await ask('text/html', Buffer.from('<p>Hello</p>'), 'application/json')).toEqual([
+      502,
+      'application/problem+json',
+      '/ content type text/html for status 200; application/json or application/xml was expected',
+    ]);
   });
 });
