@@ -129,6 +129,11 @@ describe('schemas that extend one with a discriminator (3.1 §4.8.25) are its fo
       },
     });
   });
+  test('and stand where the document has them', () => {
+    const line = (text: string) => CARGO.split('\n').findLastIndex((l) => l.startsWith(text)) + 1;
+    const at = (type: string) => contract.typePlaces![type]!.line;
+    expect([at('Lot'), at('Firm'), at('AnyParty')]).toEqual([line('  Lot:') + 1, line('  Firm:'), line('  Party:')]);
+  });
   test('each is held against its own form', () => {
     expect(faultsOf('Lot', { mark: 'a', owner: { kind: 'Firm', vat: 7 } })).toEqual([]);
     expect(faultsOf('Lot', { mark: 'a', owner: { kind: 'Firm' } })).toEqual(['/owner/vat required']);

@@ -3,6 +3,7 @@ import Ajv from 'ajv/dist/2020';
 import addFormats from 'ajv-formats';
 import fc from 'fast-check';
 import { Digits, readWsdl, sampleOf, schemaAt, typeRows, ValidatorSet, type JsonSchema } from '../src';
+import { ruleWords } from '../src/schema/rules';
 import { exampleOf, patternToRegExp } from '../src/pattern';
 import { berths } from './files';
 
@@ -211,4 +212,28 @@ test('of several simple types all are named, those of XML Schema by their names'
   ]);
   expect(faults('ever')).toEqual([]);
   expect(faults(5)).toEqual([{ pointer: '', code: 'type', detail: 'must be a string' }]);
+});
+
+test.each<[JsonSchema, string]>([
+  [{ type: 'string' }, ''],
+  [{ type: 'string', minLength: 0, maxLength: 10 }, 'at most 10 characters'],
+  [{ type: 'string', minLength: 1 }, 'at least 1 character'],
+  [{ type: 'string', minLength: 3, maxLength: 3, pattern: '^(?:[A-Z]+)$' }, '3 characters, matches [A-Z]+'],
+  [{ type: 'string', title: 'xs:date', pattern: '^x$' }, ''],
+  [{ type: 'integer', format: 'int32', minimum: -2147483648, maximum: 2147483647 }, ''],
+  [{ type: 'integer', minimum: 1, maximum: 60, default: 5 }, '1 to 60, 5 where nothing is given'],
+  [{ type: 'number', exclusiveMinimum: 0, multipleOf: 0.5 }, 'more than 0, a multiple of 0.5'],
+  [{ type: 'array', minItems: 1, maxItems: 1 }, '1 item'],
+  [{ type: 'array', minItems: 1, maxItems: 3, uniqueItems: true }, '1 to 3 items, none twice'],
+  [{ const: 'a' }, 'always "a"'],
+])('what %j asks besides its type is said in words', (schema, words) => expect(ruleWords(schema)).toBe(words));
+
+test('rows of a type say the rules of its members, of lists and of what is in them', () => {
+  const schema: JsonSchema = {
+    properties: {
+      codes: { type: 'array', maxItems: 3, items: { type: 'string', maxLength: 2 } },
+      id: { type: 'string' },
+    },
+  };
+  expect(typeRows(schema, {}).map((r) => r.rules)).toEqual(['at most 3 items; at most 2 characters', undefined]);
 });

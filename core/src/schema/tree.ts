@@ -1,3 +1,4 @@
+import { ruleWords } from './rules';
 import { refName, resolveSchema, typesOf, type JsonSchema, type TypeTable } from './types';
 
 /** One row of a type shown as a tree: for screens, completion and mapping. */
@@ -13,6 +14,8 @@ export interface TypeRow {
   readonly leaf: boolean;
   readonly description?: string;
   readonly values?: readonly unknown[];
+  /** What it asks of a value besides its type, in words. */
+  readonly rules?: string;
   /** Set where the type stands inside itself; its rows are not repeated. */
   readonly recursive?: boolean;
 }
@@ -52,6 +55,7 @@ export function typeRows(schema: JsonSchema, types: TypeTable, limit = 2000): Ty
     const recursive = itemName !== undefined && open.includes(itemName);
     const target = resolveSchema(item, types);
     const composite = objectOf(target, types)?.properties !== undefined;
+    const rules = [...(many ? [ruleWords(r)] : []), composite ? '' : ruleWords(target)].filter(Boolean).join('; ');
     rows.push({
       pointer,
       name,
@@ -63,6 +67,7 @@ export function typeRows(schema: JsonSchema, types: TypeTable, limit = 2000): Ty
       leaf: !composite,
       description: s.description ?? r.description,
       ...(target.enum && { values: target.enum }),
+      ...(rules && { rules }),
       ...(recursive && { recursive }),
     });
     if (composite && !recursive)

@@ -141,7 +141,8 @@ function typeViews(contract: Contract): TypeView[] {
     name,
     description: schema.description,
     place: placeText(contract.typePlaces?.[name]),
-    rows: typeRows(schema, contract.types, 40),
+    // A list has no members of its own: it is shown as one row, with those of what it holds.
+    rows: typeRows(schema.type === 'array' ? { properties: { items: schema } } : schema, contract.types, 40),
     usedBy: [...(users.get(name) ?? [])],
   }));
 }

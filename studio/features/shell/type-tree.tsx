@@ -18,8 +18,8 @@ export function TypeTree({ rows, empty }: { rows: readonly TypeRow[]; empty: str
             {r.nullable ? ' or null' : ''}
           </span>
           {r.required && <span className="brass words">needed</span>}
-          <span className="doc" title={r.description}>
-            {r.values ? r.values.join(', ') : r.description}
+          <span className="doc" title={[r.rules, r.description].filter(Boolean).join('\n')}>
+            {r.values ? r.values.join(', ') : [r.rules, r.description].filter(Boolean).join('; ')}
           </span>
         </div>
       ))}

@@ -170,7 +170,11 @@ export class OpenApiSource {
   }
 
   placeOf(file: string, path: readonly (string | number)[]): Place {
-    return (file === this.source.entry ? this.entry : this.documents.get(file))?.placeOf(path) ?? { file };
+    const document = file === this.source.entry ? this.entry : this.documents.get(file);
+    // In 2.0 schemas stand elsewhere.
+    const two = isTree(this.entry.value) && this.entry.value.swagger !== undefined && document === this.entry;
+    const moved = two && path[0] === 'components' && path[1] === 'schemas' ? ['definitions', ...path.slice(2)] : path;
+    return document?.placeOf(moved) ?? { file };
   }
 }
 
