@@ -175,11 +175,15 @@ describe('XML by a JSON Schema', () => {
       '<more b="c"><a>1</a><a>2</a></more><seals>x</seals><seals>y</seals><empty></empty></n1:lot>',
     );
     expect(JSON.parse(writeJson(codec.read(written.text).value))).toMatchObject(JSON.parse(writeJson(value)) as object);
-    const other = codec.read('<c:lot xmlns:c="urn:cargo" xmlns:x="urn:x"><mark>a</mark><x:seal>1</x:seal></c:lot>');
+    const text = '<c:lot xmlns:c="urn:cargo" xmlns:x="urn:x" id="5" old="1"><mark>a</mark><x:seal>1</x:seal></c:lot>';
+    const other = codec.read(text);
     expect([wrong(other.faults), JSON.parse(writeJson(other.value))]).toEqual([
       [],
-      { mark: 'a', seal: '1', others: undefined },
+      { id: 5, '@old': '1', mark: 'a', seal: '1' },
     ]);
+    expect(codec.write(other.value).text).toContain(
+      '<n1:lot xmlns:n1="urn:cargo" id="5" old="1"><mark>a</mark><seal>1',
+    );
   });
 
   test('what a closed one does not name is told, as is a name that XML cannot have', () => {

@@ -85,6 +85,27 @@ describe('the OpenAPI text beside the forms', () => {
   });
 });
 
+describe('a page that was left while it saved', () => {
+  test('comes back without a conflict where what was on its way had come', async () => {
+    const left = (change: string) =>
+      driver.executeAsyncScript(
+        `const done = arguments[0]; fetch("/api/apis/sheds/draft").then((r) => r.json()).then(({ document }) => { ${change}; sessionStorage.setItem("hinge draft sheds", JSON.stringify({ revision: 1, document })); done() })`,
+      );
+    await left('');
+    await page.open('/apis/sheds');
+    await page.byText('table', 'allSheds');
+    await hands.saved();
+    expect(await page.text('[data-testid=draft-state]')).not.toContain('draft 1,');
+    await left('document.api.name = "Sheds of mine"');
+    await page.open('/apis/sheds');
+    await page.byText('h1', 'Sheds of mine');
+    await page.waitText('[data-testid=draft-state]', 'draft 1, not saved');
+    await page.click('[role=alert] button', 'Take theirs');
+    await hands.saved();
+    await page.byText('h1', 'Sheds');
+  });
+});
+
 describe('versions', () => {
   test('two drafts are compared step by step, and the older one comes back', async () => {
     await page.open('/apis/tides/getTideTable');

@@ -5,8 +5,8 @@ import { PatternError, type Pattern, type Verdict } from './tree';
 const PLACES = 50_000;
 /** Places looked at for one text, about a tenth of a second. */
 const WORK = 5_000_000;
-/** Places that are kept in states from one text to the next. */
-const KEPT = 500_000;
+/** Places and steps that are kept from one text to the next: less than a megabyte. */
+const KEPT = 100_000;
 
 const EMPTY = -1;
 const END = -2;
@@ -173,7 +173,7 @@ export class Automaton {
     this.work += state.places.length;
     const to = this.state(reached);
     if (this.kept <= KEPT) state.to[kind] = to;
-    this.kept += to.places.length + 8;
+    this.kept += to.places.length + this.members.length + 8;
     return to;
   }
 

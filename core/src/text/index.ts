@@ -4,6 +4,7 @@ import { finding, HingeError, type Finding, type Place } from '../problem';
 import { applyCallers, callersOpenApi } from './callers';
 import { patchText, same, writeText, type TextFormat } from './patch';
 
+export { same as sameJson } from './patch';
 export { completeText, type Completion, type Completions } from './complete';
 export { applyCallers, callersOpenApi, patchText, writeText, type TextFormat };
 

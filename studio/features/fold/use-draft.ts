@@ -1,5 +1,5 @@
 'use client';
-import type { FlowDocument } from '@hinge/core';
+import { sameJson, type FlowDocument } from '@hinge/core';
 import { useCallback, useEffect, useLayoutEffect, useRef, useState } from 'react';
 import type { RequestError } from '../../lib/client';
 import { send } from '../../lib/client';
@@ -39,6 +39,7 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
   const saving = useRef<Promise<number | undefined>>(undefined);
   /** What the studio has, known at once and not only after the next drawing: two saves never build on the same revision. */
   const kept = useRef({ revision: initial.revision, document: initial.document });
+  const initialDocument = useRef(initial.document);
   const key = `hinge draft ${slug}`;
 
   useEffect(() => {
@@ -48,6 +49,11 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
     if (!stored) return;
     try {
       const stash = JSON.parse(stored) as Stash;
+      // It was on its way when the page was left, and came.
+      if (sameJson(stash.document, initialDocument.current)) {
+        sessionStorage.removeItem(key);
+        return;
+      }
       kept.current = { ...kept.current, revision: stash.revision };
       setRevision(stash.revision);
       setDocument(stash.document);
@@ -129,13 +135,19 @@ export function useDraft(slug: string, initial: { revision: number; document: Fl
       setState({ kind: 'saved' });
       return kept.current.revision;
     }
+    /** Saved by now with this very content, by an answer that was lost on its way: no conflict. */
+    const cameAlready = async (error: RequestError): Promise<{ revision: number }> => {
+      const theirs = await send<{ revision: number; document: FlowDocument }>('GET', `/api/apis/${slug}/draft`);
+      if (!sameJson(theirs.document, now)) throw error;
+      return theirs;
+    };
     const run = async (): Promise<number | undefined> => {
       setState({ kind: 'saving' });
       try {
         const saved = await send<{ revision: number }>('POST', `/api/apis/${slug}/draft`, {
           base: kept.current.revision,
           document: now,
-        });
+        }).catch((error: RequestError) => (error.status === 409 ? cameAlready(error) : Promise.reject(error)));
         kept.current = { revision: saved.revision, document: now };
         setRevision(saved.revision);
         if (latest.current.document === now) {

@@ -1,6 +1,6 @@
 import { XSD, XSI, type AttributeProperty, type Binding } from '../../contract/xsd';
 import { Digits } from '../../message/digits';
-import { escapeAttribute } from '../../xml';
+import { escapeAttribute, hasForbidden, isXmlName } from '../../xml';
 import { FaultList } from './faults';
 import { PLAIN, PlainError, writePlainContent, writePlainNamed } from './plain';
 import { Misfit, simpleCodec } from './simple';
@@ -97,14 +97,17 @@ export function isObject(value: unknown): value is Record<string, unknown> {
   return value !== null && typeof value === 'object' && !Array.isArray(value) && !(value instanceof Digits);
 }
 
-/** Members that the type does not name: as elements in their general form where it is open, else told. */
+/** Members that the type does not name: as attributes and elements in their general form where it is open, else told. The tag is open. */
 export function writeStrangers(value: Record<string, unknown>, b: Binding, w: XmlOut): string {
   let out = '';
   for (const key in value) {
     const v = value[key];
     if (b.byJson.has(key) || v === undefined || !Object.hasOwn(value, key)) continue;
     if (!b.open) w.tell('unknown', `the property ${key} is not known here`, key);
-    else guardPlain(w, () => void (out += writePlainNamed({ [key]: v }, '', PLAIN)));
+    else if (key.startsWith('@') && isXmlName(key.slice(1)) && (typeof v !== 'object' || v instanceof Digits)) {
+      if (hasForbidden(String(v))) w.tell('type', 'the text holds a control character that XML cannot carry', key);
+      else w.out += ` ${key.slice(1)}="${escapeAttribute(String(v))}"`;
+    } else guardPlain(w, () => void (out += writePlainNamed({ [key]: v }, '', PLAIN)));
   }
   return out;
 }

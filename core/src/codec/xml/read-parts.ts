@@ -129,7 +129,8 @@ export function attributeReader(b: Binding): AttributeReader {
             c.tell(wrong.kind, wrong.words, key);
             c.leave();
           }
-        } else if (!c.lenient && uri === '') c.tell('unknown', `the attribute ${a.local} is not known here`);
+        } else if (b.open && uri === '') setMember(object, `@${a.local}`, s.attributeValue[k]!);
+        else if (!c.lenient && uri === '') c.tell('unknown', `the attribute ${a.local} is not known here`);
         continue;
       }
       setMember(object, property.json, valueOf(simpleCodec(property.use.type), s.attributeValue[k]!, c, property.json));
