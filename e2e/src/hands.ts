@@ -2,6 +2,9 @@ import AxeBuilder from '@axe-core/webdriverjs';
 import { By, Key, type WebDriver } from 'selenium-webdriver';
 import type { Page } from './browser';
 
+/** What the state of a draft says where all is saved; "saved by" stands there too, whatever the state. */
+export const isSaved = (state: string): boolean => /draft \d+, saved\b/.test(state);
+
 /** What a person does on the pages of the designer, and what they wait for. Made for each test file once the browser is there. */
 export class Hands {
   constructor(
@@ -12,7 +15,7 @@ export class Hands {
   /** Waits for a rehearsal of what stands in the draft now, with that outcome. */
   readonly outcome = (part: string) =>
     this.page.waitText('[data-testid=outcome]', part, (found) => !found.includes('rehearsing'));
-  readonly saved = () => this.page.waitText('[data-testid=draft-state]', ', saved');
+  readonly saved = () => this.page.waitText('[data-testid=draft-state]', ', saved', isSaved);
 
   /** Types into the field that a label names. */
   readonly fill = async (label: string, text: string) => {

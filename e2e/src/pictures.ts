@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import type { WebDriver } from 'selenium-webdriver';
 import { openBrowser, Page } from './browser';
 import { ROOT, startWorld } from './world';
+import { isSaved } from './hands';
 
 /** `npm run pictures`: one picture of each main view from demo data, 1280x800, into docs/screenshots. */
 const out = (name: string) => join(ROOT, 'docs/screenshots', `${name}.png`);
@@ -109,7 +110,7 @@ try {
   await page.byText('.items', 'grouped by');
   await page.driver.sleep(900);
   await page.shot(out('fold-items'));
-  await page.waitText('[data-testid=draft-state]', ', saved');
+  await page.waitText('[data-testid=draft-state]', ', saved', isSaved);
   await page.click('[data-testid=draft-state] a');
   await page.byText('.version', 'changed');
   await page.shot(out('versions'));

@@ -2,6 +2,7 @@ import { describe, expect, jest, test } from '@jest/globals';
 import { execFileSync } from 'node:child_process';
 import { By, Key } from 'selenium-webdriver';
 import { inBrowser, type Suite } from '../src/suite';
+import { isSaved } from '../src/hands';
 
 jest.setTimeout(120_000);
 let { world, driver, page } = {} as Suite;
@@ -94,7 +95,7 @@ describe('from an empty studio to a served API, with the mouse', () => {
     await page.click('.end.left');
     await typeInto('#parameter-path-id', 'N-07');
     await settled('200');
-    await page.waitText('[data-testid=draft-state]', ', saved');
+    await page.waitText('[data-testid=draft-state]', ', saved', isSaved);
     await page.click('.pin[data-at="/0"]');
     await page.byText('.pin-pane', '2 of 2 required');
     expect(await page.text('[aria-label="Fields of After: GetBerth of berths"] [data-pointer="/body/id"]')).toContain(
@@ -134,7 +135,7 @@ describe('from an empty studio to a served API, with the mouse', () => {
   });
 
   test('6: a release is numbered, confirmed by the gateway, and the curl line works from a terminal', async () => {
-    await page.waitText('[data-testid=draft-state]', ', saved');
+    await page.waitText('[data-testid=draft-state]', ', saved', isSaved);
     await page.click('button', 'Release…');
     await page.fill('textarea[aria-label="Notes"]', 'first');
     await page.click('[role=dialog] button', 'Release to sandbox');
@@ -323,7 +324,7 @@ describe('points 4 and 5 with the keyboard alone', () => {
     await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform();
     await page.waitText('[data-testid=findings]', 'no findings');
     await page.waitText('.leaf.right .tree', '184.00');
-    await page.waitText('[data-testid=draft-state]', ', saved');
+    await page.waitText('[data-testid=draft-state]', ', saved', isSaved);
   });
 });
 
