@@ -100,11 +100,14 @@ export class Automaton {
 
   private readonly built: Built;
   private readonly units: boolean;
+  /** It has ways that are open at the end of the text only. */
+  private readonly ends: boolean;
 
   /** Without the flag u a character is a code unit (ECMA-262 §22.2.2). */
   constructor(pattern: Pattern, flags: 'u' | '' = 'u') {
     this.units = flags === '';
     this.built = build(pattern, flags);
+    this.ends = this.built.set.includes(AT_END);
     this.seen = new Uint32Array(this.built.set.length);
     this.start = this.state([this.built.start], true);
   }
@@ -181,7 +184,7 @@ export class Automaton {
   private state(from: number[], first = false): State {
     const places: number[] = [];
     const accepts = this.follow(from, first, false, places);
-    const acceptsLast = accepts || this.follow(from, first, true, []);
+    const acceptsLast = accepts || (this.ends && this.follow(from, first, true, []));
     places.sort((a, b) => a - b);
     const state = { places: Int32Array.from(places), accepts, acceptsLast, to: [] };
     if (this.kept > KEPT || places.length > 500) return state;

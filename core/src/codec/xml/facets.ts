@@ -2,7 +2,7 @@ import type { Facets, SimpleType } from '../../contract/xsd';
 import { Digits, isNumber } from '../../message/digits';
 import { PatternError, patternMatcher, type Matcher } from '../../pattern';
 import { jsonNumberText, plainDecimal } from './numbers';
-import { brief, collapse, Misfit, type SimpleCodec } from './simple-values';
+import { brief, collapse, firstBroken, Misfit, type Rule, type SimpleCodec } from './simple-values';
 import { boundsRule, sameTime } from './times';
 
 /** White space as the type's facet says (Part 2 §4.3.6). */
@@ -12,8 +12,6 @@ export function normalise(text: string, type: SimpleType): string {
   if (mode === 'replace') return text.replace(/[\t\n\r]/g, ' ');
   return text;
 }
-
-type Rule = (text: string) => string | undefined;
 
 /** Patterns of all steps of derivation (Part 2 §4.3.4). One that cannot be read holds nothing; the check of the contract says so. */
 function patternRule(f: Facets): Rule | undefined {
@@ -172,13 +170,5 @@ function sameValue(builtin: string, a: string, b: string): boolean {
 
 /** All facets of a type carried as text but its patterns; undefined where it has none. */
 export function textRule(type: SimpleType): Rule | undefined {
-  const rules = [enumerationRule(type), lengthRule(type), boundsRule(type)].filter((r) => r !== undefined);
-  if (!rules.length) return undefined;
-  return (text) => {
-    for (const rule of rules) {
-      const words = rule(text);
-      if (words !== undefined) return words;
-    }
-    return undefined;
-  };
+  return firstBroken([enumerationRule(type), lengthRule(type), boundsRule(type)].filter((r) => r !== undefined));
 }

@@ -1,6 +1,6 @@
 import { jsonKind, type SimpleType } from '../../contract/xsd';
 import { Digits, isNumber, numberFromText } from '../../message/digits';
-import { brief, collapse, Misfit, show, type SimpleCodec } from './simple-values';
+import { brief, collapse, firstBroken, Misfit, show, type Rule, type SimpleCodec } from './simple-values';
 
 const JSON_NUMBER = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
 
@@ -191,9 +191,9 @@ function digitsOf(text: string): { whole: number; fraction: number } {
   return { whole: end - from, fraction: point < 0 ? 0 : to - point - 1 };
 }
 
-function numberRule(type: SimpleType): (text: string) => string | undefined {
+function numberRule(type: SimpleType): Rule {
   const f = type.facets;
-  const rules: ((text: string) => string | undefined)[] = [];
+  const rules: Rule[] = [];
   if (f.minInclusive !== undefined)
     rules.push((t) =>
       compareDecimals(t, f.minInclusive!) < 0 ? `${brief(t)} is less than ${f.minInclusive}` : undefined,
@@ -228,12 +228,5 @@ function numberRule(type: SimpleType): (text: string) => string | undefined {
       return n.whole + n.fraction > f.totalDigits! ? `${brief(t)} has more than ${f.totalDigits} digits` : undefined;
     });
   }
-  if (rules.length === 0) return () => undefined;
-  return (text) => {
-    for (const rule of rules) {
-      const words = rule(text);
-      if (words) return words;
-    }
-    return undefined;
-  };
+  return firstBroken(rules) ?? (() => undefined);
 }

@@ -27,3 +27,18 @@ export function show(value: unknown): string {
   if (typeof value === 'object') return 'an object';
   return typeof value === 'string' ? `"${brief(value)}"` : String(value);
 }
+
+/** Says in words what is wrong with a text, or nothing. */
+export type Rule = (text: string) => string | undefined;
+
+/** Several rules as one: the first that is broken tells. Undefined for none. */
+export function firstBroken(rules: readonly Rule[]): Rule | undefined {
+  if (rules.length < 2) return rules[0];
+  return (text) => {
+    for (const rule of rules) {
+      const words = rule(text);
+      if (words !== undefined) return words;
+    }
+    return undefined;
+  };
+}

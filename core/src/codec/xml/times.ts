@@ -1,5 +1,5 @@
 import type { SimpleType } from '../../contract/xsd';
-import { brief } from './simple-values';
+import { brief, firstBroken, type Rule } from './simple-values';
 
 /** The order of dates, times and durations (XML Schema Part 2 §3.2.6.2, §3.2.7.4). It is partial: some two cannot be compared. */
 
@@ -104,10 +104,10 @@ function comparison(builtin: string, to: string): ((text: string) => number | un
 }
 
 /** minInclusive and its like for dates, times and durations (§4.3.7 to §4.3.10); the text has the form of its type. */
-export function boundsRule(type: SimpleType): ((text: string) => string | undefined) | undefined {
+export function boundsRule(type: SimpleType): Rule | undefined {
   const f = type.facets;
   const duration = type.builtin === 'duration';
-  const rules: ((text: string) => string | undefined)[] = [];
+  const rules: Rule[] = [];
   const add = (bound: string | undefined, fits: (n: number) => boolean, words: string) => {
     const compare = bound === undefined ? undefined : comparison(type.builtin, bound);
     if (!compare) return;
@@ -121,14 +121,7 @@ export function boundsRule(type: SimpleType): ((text: string) => string | undefi
   add(f.maxInclusive, (n) => n <= 0, duration ? 'longer than' : 'after');
   add(f.minExclusive, (n) => n > 0, duration ? 'not longer than' : 'not after');
   add(f.maxExclusive, (n) => n < 0, duration ? 'not shorter than' : 'not before');
-  if (!rules.length) return undefined;
-  return (text) => {
-    for (const rule of rules) {
-      const words = rule(text);
-      if (words !== undefined) return words;
-    }
-    return undefined;
-  };
+  return firstBroken(rules);
 }
 
 /** Whether two texts of a type are the same moment or the same duration. */
