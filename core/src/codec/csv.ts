@@ -12,6 +12,10 @@ export interface CsvSettings {
 
 export const CSV: CsvSettings = { delimiter: ',', header: true };
 
+/** A list, which has a form as CSV: a line for each item. */
+export const isTable = (schema: JsonSchema | undefined, types: TypeTable): boolean =>
+  schema !== undefined && typesOf(resolveSchema(schema, types)).includes('array');
+
 /** RFC 4180: rows as objects by the names of the first line, or as lists. Throws Error with the line for what is no CSV. */
 export function readCsv(
   text: string,

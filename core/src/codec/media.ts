@@ -4,7 +4,8 @@ import type { InputFault } from '../problem';
 import { resolveSchema, typesOf, ValidatorSet, collectFaults, type JsonSchema, type TypeTable } from '../schema';
 import { CLOSE, END, XmlError, XmlScanner } from '../xml';
 import { readCsv, writeCsv } from './csv';
-import { readForm, writeForm } from './form';
+import type { FormStyles } from '../contract/openapi/model';
+import { readForm, styledForm, writeForm } from './form';
 import { JsonError, readJson, writeJson } from './json';
 import { formAsJson, readMultipart, writeMultipart } from './multipart';
 import {
@@ -41,10 +42,12 @@ export interface MediaOptions {
   readonly types?: TypeTable;
   /** Name of the root element, where neither the schema nor its name gives one. */
   readonly root?: string;
-  /** What the schema does not know is passed over, and nothing is checked. */
-  readonly lenient?: boolean;
+  /** Nothing is checked, and what the schema does not know is passed over; `keeping`: it stays, for whoever checks the value. */
+  readonly lenient?: boolean | 'keeping';
   /** Content types of parts by name, of a form of parts. */
   readonly encoding?: Readonly<Record<string, string>>;
+  /** How lists and objects stand in a form, by their names. */
+  readonly styles?: FormStyles;
 }
 
 /** Undefined for what has no form as JSON: its bytes go through untouched. */
@@ -65,22 +68,22 @@ export function mediaCodec(mediaType: string, options: MediaOptions = {}): Media
     case 'application/x-www-form-urlencoded':
       return {
         read(text) {
-          const value = readForm(text, options.schema, types);
+          const value = readForm(text, options.schema, types, options.styles);
           return { value, faults: check(value) };
         },
-        write: (value) => ({ text: writeForm(value), faults: check(value) }),
+        write: (value) => ({ text: writeForm(styledForm(value, options.styles)), faults: check(value) }),
       };
     case MULTIPART: {
       const { schema, encoding } = options;
       const fits = schema && !options.lenient ? shapeCheck(formAsJson(schema, types), types) : () => [];
       return {
         read(text, given) {
-          const value = attempt(() => readMultipart(text, given, schema, types));
+          const value = attempt(() => readMultipart(text, given, schema, types, options.styles));
           return { value, faults: fits(value) };
         },
         write(value) {
           const faults = fits(value);
-          const written = writeMultipart(value, schema, types, encoding);
+          const written = writeMultipart(styledForm(value, options.styles), schema, types, encoding);
           return faults.length ? { ...written, faults } : written;
         },
       };

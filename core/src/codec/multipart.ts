@@ -1,7 +1,8 @@
 import { resolveSchema, typesOf, withoutNull, type JsonSchema, type TypeTable } from '../schema';
 import { charsetOf, essence, isJson } from '../message/headers';
 import { fromLatin1, latin1 } from '../message/latin1';
-import { addMember, textOf, typed } from './form';
+import type { FormStyles } from '../contract/openapi/model';
+import { addMember, listMark, textOf, typed } from './form';
 import { readJson, writeJson } from './json';
 import { isObject, type ShapeFault } from './xml';
 
@@ -67,6 +68,7 @@ export function readMultipart(
   mediaType: string | undefined,
   schema: JsonSchema | undefined,
   types: TypeTable,
+  styles?: FormStyles,
 ): Record<string, unknown> {
   const properties = (schema && resolveSchema(formAsJson(schema, types), types).properties) ?? {};
   const out: Record<string, unknown> = {};
@@ -76,8 +78,10 @@ export function readMultipart(
       ? withoutNull(resolveSchema(properties[name]!, types), types).inner
       : undefined;
     const list = s !== undefined && typesOf(s).includes('array');
-    const value = valueOf(part, list ? resolveSchema(s.items ?? {}, types) : s);
-    addMember(out, name, value, list);
+    const item = list ? resolveSchema(s.items ?? {}, types) : s;
+    const several = list && part.filename === undefined ? listMark(styles, name) : undefined;
+    for (const content of several === undefined ? [part.content] : part.content.split(several))
+      addMember(out, name, valueOf({ ...part, content }, item), list);
   }
   return out;
 }

@@ -1,6 +1,10 @@
 import type { ParameterPlace, ParameterStyle } from '../contract/openapi/model';
 import { Digits } from '../message/digits';
+import { setMember } from '../message/objects';
+import { isJson } from '../message/headers';
+import type { JsonSchema, TypeTable } from '../schema';
 import { writeJson } from './json';
+import { mediaCodec, type MediaCodec } from './media';
 
 /** How a parameter stands in a request (OpenAPI 3.1 §4.8.12.2 to §4.8.12.6; RFC 6570 for the first three). */
 export interface ParameterForm {
@@ -8,19 +12,40 @@ export interface ParameterForm {
   readonly in: ParameterPlace;
   readonly style: ParameterStyle;
   readonly explode: boolean;
+  /** Where the value stands as a message of a media type of its own (§4.8.12.3, content). */
+  readonly content?: MediaCodec;
 }
 
-export const defaultForm = (
-  name: string,
-  place: ParameterPlace,
-  style?: ParameterStyle,
-  explode?: boolean,
-): ParameterForm => {
-  const s = style ?? (place === 'query' || place === 'cookie' ? 'form' : 'simple');
-  return { name, in: place, style: s, explode: explode ?? s === 'form' };
-};
+interface Described {
+  readonly name: string;
+  readonly in: ParameterPlace;
+  readonly schema: JsonSchema;
+  readonly style?: ParameterStyle;
+  readonly explode?: boolean;
+  readonly mediaType?: string;
+}
+
+/** Style and explode as they are when nothing is said; a media type without a form as JSON means plain text. */
+export function parameterForm(p: Described, types: TypeTable): ParameterForm {
+  const style = p.style ?? (p.in === 'query' || p.in === 'cookie' ? 'form' : 'simple');
+  const form = { name: p.name, in: p.in, style, explode: p.explode ?? style === 'form' };
+  if (p.mediaType === undefined) return form;
+  const codec = mediaCodec(p.mediaType, { schema: p.schema, types, root: p.name }) ?? mediaCodec('text/plain')!;
+  const ascii = p.in === 'header' && isJson(p.mediaType);
+  const content: MediaCodec = ascii ? { ...codec, write: (v) => inAscii(codec.write(v)) } : codec;
+  return { ...form, style: p.in === 'query' || p.in === 'cookie' ? 'form' : 'simple', content };
+}
+
+/** Fields of a header hold ASCII (RFC 9110 §5.5); JSON can say everything in it (RFC 8259 §7). */
+function inAscii(written: ReturnType<MediaCodec['write']>): ReturnType<MediaCodec['write']> {
+  const escaped = (c: string) => `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`;
+  return { ...written, text: written.text.replace(/[^\x20-\x7e]/g, escaped) };
+}
 
 const encode = encodeURIComponent;
+
+/** Where a parameter has a media type, what stands in its place; else the value itself. */
+const contentOf = (p: ParameterForm, value: unknown): unknown => (p.content ? p.content.write(value).text : value);
 
 function scalarText(v: unknown): string {
   if (v === null || v === undefined) return '';
@@ -37,7 +62,8 @@ function entriesOf(v: object, enc: (t: string) => string): Entries {
 }
 
 /** The text of a path segment, a header field or a cookie's value. */
-export function writeSimple(p: ParameterForm, value: unknown): string {
+export function writeSimple(p: ParameterForm, given: unknown): string {
+  const value = contentOf(p, given);
   const enc = p.in === 'path' ? encode : (t: string) => t;
   const list = Array.isArray(value) ? value.map((v) => enc(scalarText(v))) : undefined;
   const entries = !list && isObject(value) ? entriesOf(value, enc) : undefined;
@@ -60,7 +86,8 @@ export function writeSimple(p: ParameterForm, value: unknown): string {
 }
 
 /** The parts of a query string, joined by & by the caller; none for an empty list. */
-export function writeQuery(p: ParameterForm, value: unknown): string[] {
+export function writeQuery(p: ParameterForm, given: unknown): string[] {
+  const value = contentOf(p, given);
   const name = encode(p.name);
   if (Array.isArray(value)) {
     const items = value.map((v) => encode(scalarText(v)));
@@ -70,29 +97,35 @@ export function writeQuery(p: ParameterForm, value: unknown): string[] {
     return [`${name}=${items.join(mark)}`];
   }
   if (isObject(value)) {
-    const entries = entriesOf(value, encode);
-    if (p.style === 'deepObject') return entries.map(([k, v]) => `${name}%5B${k}%5D=${v}`);
-    if (p.explode) return entries.map(([k, v]) => `${k}=${v}`);
-    return [`${name}=${entries.flat().join(',')}`];
+    const deep = p.style === 'deepObject';
+    if (!deep && !p.explode) return [`${name}=${entriesOf(value, encode).flat().join(',')}`];
+    // A list within stands member by member, as callers may send it (common practice; §4.8.12.3 leaves it open).
+    return Object.entries(value).flatMap(([k, v]) =>
+      (Array.isArray(v) ? (v as unknown[]) : v === undefined ? [] : [v]).map(
+        (one) => `${deep ? `${name}%5B${encode(k)}%5D` : encode(k)}=${encode(scalarText(one))}`,
+      ),
+    );
   }
   return [`${name}=${encode(scalarText(value))}`];
 }
 
 export type Raw = string | readonly string[] | undefined;
+export type Members = Readonly<Record<string, string | readonly string[]>>;
 
 /** What a parameter holds, as texts: one, a list, or members of an object. Undefined where it is not given. */
 export function readParameter(
   p: ParameterForm,
   kind: 'scalar' | 'list' | 'object',
-  members: readonly string[],
+  members: readonly string[] | ((name: string) => boolean),
   values: Readonly<Record<string, Raw>>,
-): string | readonly string[] | Readonly<Record<string, string>> | undefined {
+): string | readonly string[] | Members | undefined {
   const own = p.in === 'header' ? values[p.name.toLowerCase()] : values[p.name];
   if (kind === 'object' && p.in === 'query' && (p.style === 'deepObject' || p.explode)) {
-    const out: Record<string, string> = {};
-    for (const member of members) {
-      const v = values[p.style === 'deepObject' ? `${p.name}[${member}]` : member];
-      if (v !== undefined) out[member] = typeof v === 'string' ? v : v[0]!;
+    const out: Record<string, string | readonly string[]> = {};
+    const deep = p.style === 'deepObject';
+    for (const member of typeof members === 'function' ? strangers(p, deep, members, values) : members) {
+      const v = values[deep ? `${p.name}[${member}]` : member];
+      if (v !== undefined) setMember(out, member, v);
     }
     return Object.keys(out).length ? out : undefined;
   }
@@ -114,6 +147,18 @@ export function readParameter(
   return Object.fromEntries(pairs.map(([k, v]) => [k!.trim(), (v ?? '').trim()]));
 }
 
+/** Members of an object that names none of them: what stands in its brackets, or what no other parameter is called. */
+function strangers(
+  p: ParameterForm,
+  deep: boolean,
+  isMember: (name: string) => boolean,
+  values: Readonly<Record<string, Raw>>,
+): string[] {
+  if (!deep) return Object.keys(values).filter(isMember);
+  const open = `${p.name}[`;
+  return Object.keys(values).flatMap((n) => (n.startsWith(open) && n.endsWith(']') ? [n.slice(open.length, -1)] : []));
+}
+
 /** Without the mark that a label or a matrix puts in front. */
 function stripped(p: ParameterForm, text: string): string {
   if (p.style === 'label') return text.replace(/^\./, '');
@@ -131,6 +176,6 @@ function chunk(parts: readonly string[]): string[][] {
   return out;
 }
 
-function isObject(v: unknown): v is Record<string, unknown> {
+export function isObject(v: unknown): v is Record<string, unknown> {
   return v !== null && typeof v === 'object' && !(v instanceof Digits);
 }

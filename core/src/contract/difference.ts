@@ -56,6 +56,8 @@ function compareOperations(
   if (a.http && b.http && (a.http.method !== b.http.method || a.http.path !== b.http.path))
     tell('path', `is ${b.http.method} ${b.http.path}, was ${a.http.method} ${a.http.path}`, 'safe');
   parameters(a, before, b, after, tell);
+  if (a.http?.request && b.http?.request && a.request.mediaType !== b.request.mediaType)
+    tell('request', `is sent as ${b.request.mediaType}, was ${a.request.mediaType}`, 'safe');
   const request = new Comparison('request', tell, true);
   request.compare({ schema: a.request.body, types: before.types }, { schema: b.request.body, types: after.types }, '');
   if (a.reply && !b.reply) tell('reply', 'is gone', 'breaking');
@@ -74,18 +76,31 @@ function compareOperations(
 type Tell = (place: string, words: string, judged: Change['judged']) => void;
 
 function parameters(a: ContractOperation, before: Contract, b: ContractOperation, after: Contract, tell: Tell): void {
-  const all = (o: ContractOperation) => [
-    ...(o.http?.parameters ?? []).map((p) => ({ key: `${p.in} ${p.name}`, required: p.required, schema: p.schema })),
-    ...o.request.headers.map((h) => ({ key: `header ${h.name}`, required: h.required, schema: h.schema })),
+  const all = (o: ContractOperation, types: TypeTable) => [
+    ...(o.http?.parameters ?? []).map((p) => ({
+      key: `${p.in} ${p.name}`,
+      required: p.required,
+      schema: p.schema,
+      // How lists and objects are written means nothing for one value.
+      form: p.mediaType ?? (isMany(p.schema, types) ? `${p.style}${p.explode ? ' exploded' : ''}` : ''),
+    })),
+    ...o.request.headers.map((h) => ({
+      key: `header ${h.name}`,
+      required: h.required,
+      schema: h.schema,
+      form: '',
+    })),
   ];
-  const old = new Map(all(a).map((p) => [p.key, p]));
-  const now = new Map(all(b).map((p) => [p.key, p]));
+  const old = new Map(all(a, before.types).map((p) => [p.key, p]));
+  const now = new Map(all(b, after.types).map((p) => [p.key, p]));
   for (const [key, p] of old) {
     const other = now.get(key);
     if (!other) tell(key, 'is gone', 'breaking');
     else {
       if (!p.required && other.required) tell(key, 'is needed now', 'breaking');
       if (p.required && !other.required) tell(key, 'may be left out now', 'safe');
+      if (p.form !== other.form && p.form && other.form)
+        tell(key, `is written as ${other.form}, was ${p.form}; the gateway writes it so`, 'safe');
       new Comparison(key, tell, true).compare(
         { schema: p.schema, types: before.types },
         { schema: other.schema, types: after.types },
@@ -95,6 +110,11 @@ function parameters(a: ContractOperation, before: Contract, b: ContractOperation
   }
   for (const [key, p] of now)
     if (!old.has(key)) tell(key, p.required ? 'is new and needed' : 'is new', p.required ? 'breaking' : 'safe');
+}
+
+function isMany(schema: JsonSchema, types: TypeTable): boolean {
+  const s = resolveSchema(withoutNull(schema, types).inner, types);
+  return typesOf(s).includes('array') || typesOf(s).includes('object') || s.properties !== undefined;
 }
 
 /** Two schemas, walked together. `sent`: callers send it, so less may be taken; else they read it, so less may come. */

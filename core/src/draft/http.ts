@@ -6,6 +6,7 @@ import {
   type OperationDocument,
   type ParameterDocument,
 } from '../flow/document';
+import { parameterForm, writeQuery, writeSimple } from '../codec/parameters';
 import { requestSchema } from '../flow/request-schema';
 import { isMultipart } from '../message/headers';
 import { sampleOf, typesOf, type TypeTable } from '../schema';
@@ -47,9 +48,21 @@ export function planHttp(contract: Contract): PlannedOperation[] {
       status: statusOf(http.replies),
       summary: op.documentation ?? '',
       fields,
-      ...(op.unusable && { note: `cannot be called: ${op.unusable}` }),
+      ...noteOf(op),
     };
   });
+}
+
+/** Why it cannot be offered, or what of its request is not: one body has one shape here. */
+function noteOf(op: ContractOperation): { note?: string } {
+  if (op.unusable) return { note: `cannot be called: ${op.unusable}` };
+  const media = op.http!.request?.media ?? [];
+  const taken = preferredMedia(media);
+  const others = media.filter((m) => JSON.stringify(m.schema) !== JSON.stringify(taken?.schema));
+  if (!others.length) return {};
+  return {
+    note: `of its bodies only ${taken!.mediaType} is offered; ${others.map((m) => m.mediaType).join(', ')} holds something else`,
+  };
 }
 
 function successOf(replies: readonly HttpReply[]): HttpReply | undefined {
@@ -131,6 +144,7 @@ function operationOf(
         schema: p.example === undefined ? copy(p.schema) : { ...copy(p.schema), examples: [p.example] },
         ...(!usual && { style: p.style }),
         ...(p.explode !== (p.style === 'form') && { explode: p.explode }),
+        ...(p.mediaType !== undefined && { mediaType: p.mediaType }),
       };
     });
   const media = preferredMedia(http.request?.media ?? []);
@@ -166,6 +180,8 @@ function operationOf(
           ...(http.request!.required && { required: true }),
           schema: copy(media.schema),
           ...(media.encoding && { encoding: { ...media.encoding } }),
+          // Callers send JSON for a form; one of parts goes on as they sent it.
+          ...(media.styles && isMultipart(media.mediaType) && { styles: { ...media.styles } }),
         },
       }),
     reply: {
@@ -222,9 +238,16 @@ function caseOf(
   for (const p of operation.parameters ?? []) {
     if (!p.required) continue;
     const sample = sampleOf(p.schema, types, { name: p.name }) ?? p.name;
-    if (p.in === 'path') (request.path ??= {})[p.name] = sample;
-    else if (p.in === 'query') (request.query ??= {})[p.name] = sample;
-    else if (p.in === 'header') (request.headers ??= {})[p.name] = String(sample as string);
+    const form = parameterForm(p, types);
+    // One text as a message of its own is not that text.
+    const value = p.mediaType && typeof sample !== 'object' ? form.content!.write(sample).text : sample;
+    if (p.in === 'path') (request.path ??= {})[p.name] = value;
+    else if (p.in === 'query') (request.query ??= {})[p.name] = value;
+    else if (p.in === 'header') (request.headers ??= {})[p.name] = writeSimple(form, sample);
+    else {
+      const had = request.headers?.cookie;
+      (request.headers ??= {}).cookie = [...(had ? [had] : []), ...writeQuery(form, sample)].join('; ');
+    }
   }
   const media = preferredMedia(op.http!.request?.media ?? []);
   const body = requestSchema(operation, types);

@@ -1,6 +1,7 @@
 import type { FlowDocument, OperationDocument } from '../flow/document';
 import { walkFlow } from '../flow/context';
 import { openBackends, type BackendSet } from '../flow/contracts';
+import { inForms } from './forms';
 import { effectiveGuards, type EffectiveGuard } from '../guards/kind';
 import { GUARD_ORDER, guardKind } from '../guards/registry';
 import type { JsonSchema, TypeTable } from '../schema';
@@ -21,7 +22,7 @@ export function exportOpenApi(document: FlowDocument, options: { server?: string
     const asked = door ? securityOf(effectiveGuards(document, door, operation, GUARD_ORDER)) : {};
     Object.assign(securitySchemes, asked);
     (paths[operation.path] ??= {})[operation.method.toLowerCase()] = {
-      ...operationOf(id, operation, document, backends, problemName),
+      ...inForms(operationOf(id, operation, document, backends, problemName), door, document.types ?? {}),
       // All of them: what one guard lets in the next one may refuse.
       ...(Object.keys(asked).length > 0 && {
         security: [Object.fromEntries(Object.keys(asked).map((name) => [name, []]))],
@@ -96,11 +97,11 @@ function operationOf(
   document: FlowDocument,
   backends: BackendSet,
   problemName: string,
-): Record<string, unknown> {
+): AuthoredOperation {
   const sample = document.cases?.find((c) => c.operation === id)?.request;
   const problem = { 'application/problem+json': { schema: { $ref: `#/components/schemas/${problemName}` } } };
   const own = authoredOperation(id, o);
-  const responses: Record<string, unknown> = {
+  const responses: AuthoredOperation['responses'] = {
     '400': { description: 'The request breaks the contract', content: problem },
   };
   for (const [faultStatus, faults] of faultsOf(o, backends)) {
@@ -164,14 +165,16 @@ export function authoredOperation(id: string, o: OperationDocument): AuthoredOpe
         ...((p.required || p.in === 'path') && { required: true }),
         ...(p.style && { style: p.style }),
         ...(p.explode !== undefined && { explode: p.explode }),
-        schema: outward(p.schema),
+        ...(p.mediaType === undefined
+          ? { schema: outward(p.schema) }
+          : { content: { [p.mediaType]: { schema: outward(p.schema) } } }),
       })),
     }),
     ...(o.request && {
       requestBody: {
         ...(o.request.description && { description: o.request.description }),
         ...(o.request.required && { required: true }),
-        content: content(o.request, { ...encodingOf(o.request.encoding), ...examplesOf(o.request.examples) }),
+        content: content(o.request, { ...encodingOf(o.request), ...examplesOf(o.request.examples) }),
       },
     }),
     responses,
@@ -179,10 +182,15 @@ export function authoredOperation(id: string, o: OperationDocument): AuthoredOpe
 }
 
 /** Encoding objects (OpenAPI 3.1 §4.8.15). */
-const encodingOf = (encoding: Readonly<Record<string, string>> | undefined) =>
-  encoding && {
-    encoding: Object.fromEntries(Object.entries(encoding).map(([part, contentType]) => [part, { contentType }])),
-  };
+function encodingOf({ encoding = {}, styles = {} }: NonNullable<OperationDocument['request']>) {
+  const parts = Object.fromEntries(
+    Object.keys({ ...encoding, ...styles }).map((part) => [
+      part,
+      { ...(encoding[part] !== undefined && { contentType: encoding[part] }), ...styles[part] },
+    ]),
+  );
+  return Object.keys(parts).length ? { encoding: parts } : {};
+}
 
 /** Example objects (OpenAPI 3.1 §4.8.19). Those of another status stand elsewhere. */
 function examplesOf(

@@ -122,6 +122,7 @@ export function innerOperation(
         schema: p.schema,
         style: p.style ?? (p.in === 'path' || p.in === 'header' ? 'simple' : 'form'),
         explode: p.explode ?? (p.in === 'query' || p.in === 'cookie'),
+        ...(p.mediaType !== undefined && { mediaType: p.mediaType }),
         documentation: p.description,
       })),
       ...(o.request && {

@@ -61,19 +61,25 @@ const backend = z.strictObject({
 });
 export type BackendDocument = z.infer<typeof backend>;
 
+const style = z.enum(['simple', 'label', 'matrix', 'form', 'spaceDelimited', 'pipeDelimited', 'deepObject']);
+
 const parameter = z.strictObject({
   name,
   in: z.enum(['path', 'query', 'header', 'cookie']),
   description: z.string().optional(),
   required: z.boolean().optional(),
   schema: jsonSchema,
-  style: z
-    .enum(['simple', 'label', 'matrix', 'form', 'spaceDelimited', 'pipeDelimited', 'deepObject'])
+  style: style
     .optional()
     .describe(
       'How lists and objects are written (OpenAPI); simple for path and header, form for query and cookie when absent',
     ),
   explode: z.boolean().optional().describe('A name for each item or member; true for form when absent'),
+  mediaType: name
+    .optional()
+    .describe(
+      'The value is written as a message of this type, e.g. application/json; style and explode say nothing then',
+    ),
 });
 export type ParameterDocument = z.infer<typeof parameter>;
 
@@ -113,6 +119,12 @@ export const operationSchema = z.strictObject({
         .record(z.string(), name)
         .optional()
         .describe('Of multipart/form-data: content types of parts by their names'),
+      styles: z
+        .record(z.string(), z.strictObject({ style, explode: z.boolean() }))
+        .optional()
+        .describe(
+          'Of forms: how lists and objects stand in them, by their names; each item under the name when absent',
+        ),
       examples: z.record(z.string(), requestExample).optional(),
     })
     .optional(),

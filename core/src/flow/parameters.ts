@@ -1,5 +1,6 @@
 import { decoded } from '../message/percent';
-import { defaultForm, readParameter, type ParameterForm } from '../codec/parameters';
+import { parameterForm, readParameter, type Members, type ParameterForm } from '../codec/parameters';
+import { MediaError } from '../codec/media';
 import { setMember } from '../message/objects';
 import { numberFromText } from '../message/digits';
 import type { InputFault } from '../problem';
@@ -19,9 +20,13 @@ interface CompiledParameter {
   readonly name: string;
   readonly in: ParameterDocument['in'];
   readonly form: ParameterForm;
+  readonly mediaType?: string;
   readonly required: boolean;
   readonly kind: 'scalar' | 'list' | 'object';
   readonly members: readonly string[];
+  readonly listMembers: ReadonlySet<string>;
+  /** Takes members that its schema does not name. */
+  readonly open: boolean;
   readonly parse: (text: string, member?: string) => unknown;
   readonly validate: Validator;
 }
@@ -44,24 +49,37 @@ export function compileParameters(
   const set = new ValidatorSet(types);
   const compiled = parameters.map((p): CompiledParameter => {
     const s = resolveSchema(withoutNull(p.schema, types).inner, types);
-    const list = typesOf(s).includes('array');
-    const object = !list && s.properties !== undefined;
+    const list = isList(s, types);
+    const more = s.additionalProperties ?? s.properties === undefined;
+    const object = !list && (s.properties !== undefined || (typesOf(s).includes('object') && more !== false));
+    const form = parameterForm(p, types);
     const members = Object.fromEntries(
-      Object.entries(s.properties ?? {}).map(([n, m]) => [n, parserFor(resolveSchema(m, types))]),
+      Object.entries(s.properties ?? {}).map(([n, m]) => [n, parserFor(oneOf(m, types))]),
     );
-    const scalar = parserFor(list ? resolveSchema(s.items ?? {}, types) : s);
+    const listMembers = Object.keys(members).filter((n) => isList(s.properties![n]!, types));
+    const rest = object && typeof more === 'object' ? more : s;
+    const scalar = parserFor(list ? resolveSchema(s.items ?? {}, types) : oneOf(rest, types));
     return {
       name: p.name,
       in: p.in,
-      form: defaultForm(p.name, p.in, p.style, p.explode),
+      form,
+      mediaType: p.mediaType,
       required: p.in === 'path' || (p.required ?? false),
-      kind: list ? 'list' : object ? 'object' : 'scalar',
+      kind: form.content ? 'scalar' : list ? 'list' : object ? 'object' : 'scalar',
       members: Object.keys(members),
+      listMembers: new Set(listMembers),
+      open: object && !form.content && more !== false,
       parse: (text, member) => (member === undefined ? scalar : (members[member] ?? scalar))(text),
       validate: set.compile(p.schema),
     };
   });
-  const known = new Set(compiled.filter((p) => p.in === 'query').flatMap(namesInQuery));
+  const inQuery = compiled.filter((p) => p.in === 'query');
+  const known = new Set(inQuery.flatMap(namesInQuery));
+  // One that names no member, each with a name of its own, takes all that nobody else does.
+  const takesAll = inQuery.some((p) => p.open && p.form.style === 'form' && p.form.explode);
+  const deep = inQuery.filter((p) => p.open && p.form.style === 'deepObject').map((p) => `${p.name}[`);
+  const isKnown = (name: string) =>
+    known.has(name) || takesAll || deep.some((open) => name.startsWith(open) && name.endsWith(']'));
   const strictQuery = parameters.length > 0;
   const wantsCookies = compiled.some((p) => p.in === 'cookie');
 
@@ -70,7 +88,9 @@ export function compileParameters(
     const cookies = wantsCookies ? cookiesOf(headers.cookie) : {};
     for (const p of compiled) {
       const values = p.in === 'header' ? headers : p.in === 'path' ? path : p.in === 'cookie' ? cookies : query;
-      const raw = readParameter(p.form, p.kind, p.members, values);
+      const members =
+        p.open && p.in === 'query' ? (name: string) => p.members.includes(name) || !known.has(name) : p.members;
+      const raw = readParameter(p.form, p.kind, members, values);
       const target = out[p.in];
       if (raw === undefined) {
         if (p.required)
@@ -85,14 +105,15 @@ export function compileParameters(
         out.faults.push({ parameter: p.name, code: 'type', detail: 'may be given once only' });
         continue;
       }
-      const value = valueOf(p, raw);
+      const value = p.form.content ? messageOf(p, raw as string, out.faults) : valueOf(p, raw);
+      if (value === undefined) continue;
       for (const f of collectFaults(p.validate, value))
         out.faults.push({ parameter: p.name, code: f.code, detail: f.detail });
       target[p.name] = value;
     }
     if (strictQuery) {
       for (const name of Object.keys(query)) {
-        if (!known.has(name))
+        if (!isKnown(name))
           out.faults.push({
             parameter: name,
             code: 'additionalProperties',
@@ -104,17 +125,40 @@ export function compileParameters(
   };
 }
 
+const isList = (s: JsonSchema, types: TypeTable): boolean =>
+  typesOf(resolveSchema(withoutNull(s, types).inner, types)).includes('array');
+
+/** A schema, or that of its items where it is a list. */
+function oneOf(schema: JsonSchema, types: TypeTable): JsonSchema {
+  const s = resolveSchema(withoutNull(schema, types).inner, types);
+  return isList(s, types) ? resolveSchema(s.items ?? {}, types) : s;
+}
+
 function copied(values: RawValues): Record<string, unknown> {
   const out: Record<string, unknown> = {};
   for (const name in values) setMember(out, name, values[name]);
   return out;
 }
 
-function valueOf(p: CompiledParameter, raw: string | readonly string[] | Readonly<Record<string, string>>): unknown {
+/** The value of a parameter that is a message of its own; undefined where it cannot be read, with a fault that says why. */
+function messageOf(p: CompiledParameter, raw: string, faults: InputFault[]): unknown {
+  try {
+    return p.form.content!.read(raw).value;
+  } catch (error) {
+    if (!(error instanceof MediaError)) throw error;
+    faults.push({ parameter: p.name, code: 'syntax', detail: `is no ${p.mediaType}: ${error.message}` });
+    return undefined;
+  }
+}
+
+function valueOf(p: CompiledParameter, raw: string | readonly string[] | Members): unknown {
   if (typeof raw === 'string') return p.parse(raw);
   if (Array.isArray(raw)) return (raw as readonly string[]).map((t) => p.parse(t));
   return Object.fromEntries(
-    Object.entries(raw as Readonly<Record<string, string>>).map(([k, v]) => [k, p.parse(v, k)]),
+    Object.entries(raw as Members).map(([k, v]) => [
+      k,
+      typeof v === 'string' && !p.listMembers.has(k) ? p.parse(v, k) : [v].flat().map((t) => p.parse(t, k)),
+    ]),
   );
 }
 

@@ -1,12 +1,13 @@
 import { LIMITS } from '../limits';
 import { writeJson } from '../codec/json';
+import { isObject, parameterForm, writeQuery, writeSimple } from '../codec/parameters';
 import { Body } from '../message/body';
 import type { Message, ShownMessage } from '../message/message';
 import { showMessage } from '../message/show';
 import { Refusal, type Code } from '../problem';
 import type { CallContext, CompiledOperation, Incoming } from './compile';
 import { walkFlow } from './context';
-import type { SampleRequest } from './document';
+import type { ParameterDocument, SampleRequest } from './document';
 import type { StepSeen } from './ports';
 
 /** A step as a rehearsal or a trace tells it. Times in milliseconds. */
@@ -43,19 +44,38 @@ export interface Rehearsal {
   readonly error?: ShownError;
 }
 
-/** Turns a sample request into what the gateway would hand over. */
-export function incomingOf(
-  operation: Pick<CompiledOperation, 'method' | 'path'>,
-  base: string,
-  sample: SampleRequest,
-): Incoming {
+interface Sampled {
+  readonly method: CompiledOperation['method'];
+  readonly path: string;
+  readonly parameters?: readonly ParameterDocument[];
+  readonly document?: { readonly parameters?: readonly ParameterDocument[] };
+}
+
+/** Turns a sample request into what the gateway would hand over; objects and lists stand as their parameters say. */
+export function incomingOf(operation: Sampled, base: string, sample: SampleRequest): Incoming {
   const text = (v: unknown): string => (typeof v === 'string' ? v : writeJson(v));
+  const declared = operation.document?.parameters ?? operation.parameters ?? [];
+  const formOf = (place: 'path' | 'query', name: string, v: unknown) => {
+    const p = Array.isArray(v) || isObject(v) ? declared.find((x) => x.in === place && x.name === name) : undefined;
+    return p && parameterForm({ ...p, schema: {} }, {});
+  };
   const path: Record<string, string> = {};
-  for (const [k, v] of Object.entries(sample.path ?? {})) path[k] = text(v);
+  for (const [k, v] of Object.entries(sample.path ?? {})) {
+    const form = formOf('path', k, v);
+    path[k] = form ? decodeURIComponent(writeSimple(form, v)) : text(v);
+  }
   const query: Record<string, string | string[]> = {};
   const search = new URLSearchParams();
   for (const [k, v] of Object.entries(sample.query ?? {})) {
     if (v === undefined || v === null) continue;
+    const form = formOf('query', k, v);
+    if (form) {
+      for (const [name, one] of new URLSearchParams(writeQuery(form, v).join('&').replaceAll('+', '%2B'))) {
+        query[name] = query[name] === undefined ? one : [query[name], one].flat();
+        search.append(name, one);
+      }
+      continue;
+    }
     const values = (Array.isArray(v) ? v : [v]).map(text);
     query[k] = Array.isArray(v) ? values : values[0]!;
     for (const t of values) search.append(k, t);

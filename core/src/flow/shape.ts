@@ -1,8 +1,9 @@
 import Negotiator from 'negotiator';
+import { isTable } from '../codec/csv';
 import { MediaError, mediaCodec, type MediaCodec } from '../codec/media';
 import { problemXml } from '../codec/problem-xml';
 import { Body } from '../message/body';
-import { essence, isJson, isMultipart, isXml, MULTIPART, withFields } from '../message/headers';
+import { essence, isCsv, isForm, isJson, isMultipart, isXml, MULTIPART, withFields } from '../message/headers';
 import type { Message } from '../message/message';
 import { Refusal, type InputFault } from '../problem';
 import type { JsonSchema, TypeTable } from '../schema';
@@ -18,8 +19,8 @@ export interface DoorShape {
   outward(reply: Message, accept: string | undefined): Message;
 }
 
-const FORMS = ['application/json', 'application/xml'] as const;
-type Form = (typeof FORMS)[number];
+const CSV = 'text/csv';
+type Form = 'application/json' | 'application/xml' | typeof CSV;
 
 export function compileShape(
   door: FlowDocument['doors'][number],
@@ -28,17 +29,20 @@ export function compileShape(
 ): DoorShape {
   const own = operation.request?.mediaType ?? 'application/json';
   const schema = operation.request?.schema;
-  const encoding = operation.request?.encoding;
+  const { encoding, styles } = operation.request ?? {};
   const root = rootName(operation);
   const codecs = new Map<string, MediaCodec | undefined>();
   const codec = (mediaType: string, s: JsonSchema | undefined, key: string): MediaCodec | undefined => {
     const k = `${key} ${essence(mediaType)}`;
     if (!codecs.has(k))
-      codecs.set(k, mediaCodec(mediaType, { schema: s, types, root, lenient: key === 'request', encoding }));
+      codecs.set(
+        k,
+        mediaCodec(mediaType, { schema: s, types, root, lenient: key === 'request' && 'keeping', encoding, styles }),
+      );
     return codecs.get(k);
   };
-  const convertible = (m: string) =>
-    isJson(m) || isXml(m) || isMultipart(m) || essence(m) === 'application/x-www-form-urlencoded';
+  const rows = isTable(schema, types);
+  const convertible = (m: string) => isJson(m) || isXml(m) || isMultipart(m) || isForm(m) || (isCsv(m) && rows);
 
   return {
     inward(message) {
@@ -56,17 +60,29 @@ export function compileShape(
         message.body.readBy(text);
         return undefined;
       }
-      const structured = isXml(own) && schema !== undefined;
+      const structured = schema !== undefined && (isXml(own) || isForm(own) || (isCsv(own) && rows));
       if (!(other && convertible(given) && convertible(own)) && !structured) return undefined;
       const reader = codec(given ?? own, schema, 'request');
       return reader && read(message, reader, own, codec(own, schema, 'request'));
     },
     outward(reply, accept) {
       const has = reply.headers['content-type'];
-      if (has === undefined || !(isJson(has) || isXml(has))) return reply;
-      const want = wanted(door.answers === 'json' || door.answers === 'xml' ? door.answers : undefined, accept, has);
-      if (want === undefined || (want === 'application/json' ? isJson(has) : isXml(has))) return reply;
-      return convert(reply, want, codec(want, replySchema(operation, reply.status), `reply ${reply.status}`));
+      if (has === undefined || !(isJson(has) || isXml(has) || isCsv(has))) return reply;
+      const fixed = door.answers === 'json' || door.answers === 'xml' ? door.answers : undefined;
+      // Most callers take anything, or JSON: nothing to weigh.
+      if (!fixed && (accept === undefined || accept === '*/*' || (isJson(has) && !/xml|csv/.test(accept))))
+        return reply;
+      const described = replySchema(operation, reply.status);
+      const table = isTable(described, types) && !isProblem(has);
+      if (isCsv(has) && !table) return reply;
+      const want = wanted(fixed, accept, has, table);
+      if (want === undefined || want === formOf(has)) return reply;
+      const key = `reply ${reply.status}`;
+      if (!isCsv(has)) return convert(reply, want, codec(want, described, key));
+      const value = tableOf(reply, codec(CSV, described, key)!);
+      return value === undefined
+        ? reply
+        : convert({ ...reply, body: Body.ofValue(value, has) }, want, codec(want, described, key));
     },
   };
 }
@@ -104,6 +120,9 @@ async function read(
     const headers = withFields(message.headers, { 'content-type': mediaType });
     return { ...message, headers, body: Body.ofWritten(text, value, mediaType), format: MULTIPART };
   }
+  // In the operation's own form already: what came stays as it is. XML may be in another encoding than what we send.
+  const same = !isXml(own) && essence(message.headers['content-type'] ?? own) === essence(own);
+  if (same) return { ...message, body: Body.ofParsed(message.body.text(), value, own) };
   const text = { read: (t: string) => reader.read(t).value, write: (v: unknown) => writer?.write(v).text ?? '' };
   return {
     ...message,
@@ -113,19 +132,38 @@ async function read(
   };
 }
 
-/** What the caller is to get; undefined: as it is. */
-function wanted(answers: 'json' | 'xml' | undefined, accept: string | undefined, has: string): Form | undefined {
+const isProblem = (mediaType: string): boolean => essence(mediaType).includes('problem+');
+const formOf = (has: string): Form => (isJson(has) ? 'application/json' : isXml(has) ? 'application/xml' : CSV);
+
+/** What the caller is to get; undefined: as it is. Only a list, of those that ask for it, is CSV. */
+function wanted(
+  answers: 'json' | 'xml' | undefined,
+  accept: string | undefined,
+  has: string,
+  table: boolean,
+): Form | undefined {
   if (answers) return answers === 'xml' ? 'application/xml' : 'application/json';
-  // Most callers take anything, or JSON: nothing to weigh.
-  if (accept === undefined || accept === '*/*' || (isJson(has) && !accept.includes('xml'))) return undefined;
+  if (accept === undefined) return undefined;
   const normal = accept.replaceAll('text/xml', 'application/xml').replaceAll('problem+xml', 'xml');
-  const own: Form = isJson(has) ? 'application/json' : 'application/xml';
-  const order = [own, ...FORMS.filter((f) => f !== own)];
+  const own = formOf(has);
+  const order: Form[] = [own];
+  for (const f of ['application/json', 'application/xml', CSV] as const)
+    if (f !== own && (f !== CSV || (table && accept.includes(CSV)))) order.push(f);
   return new Negotiator({ headers: { accept: normal } }).mediaType(order) as Form | undefined;
 }
 
+/** Rows of a reply that is CSV; undefined where it is none. */
+function tableOf(reply: Message, reader: MediaCodec): unknown {
+  try {
+    return reader.read(reply.body.text()).value;
+  } catch (error) {
+    if (error instanceof MediaError) return undefined;
+    throw error;
+  }
+}
+
 function convert(reply: Message, want: Form, writer: MediaCodec | undefined): Message {
-  const problem = /problem\+/.test(essence(reply.headers['content-type']));
+  const problem = isProblem(reply.headers['content-type'] ?? '');
   const value = reply.body.value();
   const mediaType = problem ? want.replace('/', '/problem+') : want;
   let text: string | undefined;
@@ -140,7 +178,7 @@ function convert(reply: Message, want: Form, writer: MediaCodec | undefined): Me
     ...reply,
     headers: withFields(reply.headers, { 'content-type': mediaType, vary: addVary(reply.headers.vary) }),
     body: Body.ofText(text, mediaType),
-    format: want === 'application/xml' ? 'XML' : 'JSON',
+    format: want === CSV ? CSV : want === 'application/xml' ? 'XML' : 'JSON',
   };
 }
 

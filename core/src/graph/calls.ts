@@ -1,6 +1,6 @@
-import { defaultForm, writeQuery, writeSimple } from '../codec/parameters';
+import { parameterForm, writeQuery, writeSimple, type ParameterForm } from '../codec/parameters';
 import { writeJson } from '../codec/json';
-import type { FlowDocument, OperationDocument } from '../flow/document';
+import type { FlowDocument, OperationDocument, ParameterDocument } from '../flow/document';
 import type { InnerEnd, Run } from '../flow/run';
 import type { FieldGuard } from '../guards/compile';
 import { Body } from '../message/body';
@@ -9,6 +9,7 @@ import type { Message } from '../message/message';
 import { problemOf, Refusal } from '../problem';
 import type { Batch, GraphCall, GraphContext, GraphReply } from './context';
 import { loadKey } from './joins';
+import type { TypeTable } from '../schema';
 
 const PLAIN = 'application/json';
 
@@ -102,7 +103,7 @@ export class Calls implements GraphContext {
     const { run } = this;
     const n = this.count++;
     const operation = this.document.operations[call.operation]!;
-    const message = messageOf(operation, call);
+    const message = messageOf(operation, call, this.document.types);
     const own = run.fork();
     const guard = this.guards.get(call.operation);
     if (guard) {
@@ -191,8 +192,16 @@ function asCalled(run: Run, message: Message, call: GraphCall): Run {
   return seen;
 }
 
+const forms = new WeakMap<ParameterDocument, ParameterForm>();
+
+function formOf(p: ParameterDocument, types: TypeTable): ParameterForm {
+  let form = forms.get(p);
+  if (!form) forms.set(p, (form = parameterForm(p, types)));
+  return form;
+}
+
 /** The request of an operation as a caller would send it: parameters in their styles (OpenAPI 3.1 §4.8.12). */
-function messageOf(operation: OperationDocument, call: GraphCall): Message {
+function messageOf(operation: OperationDocument, call: GraphCall, types: TypeTable = {}): Message {
   const values = { path: call.path, query: call.query, header: call.headers } as const;
   let { path } = operation;
   const query: string[] = [];
@@ -201,7 +210,7 @@ function messageOf(operation: OperationDocument, call: GraphCall): Message {
     if (p.in === 'cookie') continue;
     const value = values[p.in][p.name];
     if (value === undefined) continue;
-    const form = defaultForm(p.name, p.in, p.style, p.explode);
+    const form = formOf(p, types);
     if (p.in === 'path') path = path.replace(`{${p.name}}`, () => writeSimple(form, value));
     else if (p.in === 'header') headers[p.name.toLowerCase()] = writeSimple(form, value);
     else query.push(...writeQuery(form, value));

@@ -55,15 +55,15 @@ export function isXml(mediaType: string | undefined): boolean {
   return e === 'application/xml' || e === 'text/xml' || e.endsWith('+xml');
 }
 
+export const isForm = (mediaType: string | undefined): boolean =>
+  essence(mediaType) === 'application/x-www-form-urlencoded';
+/** RFC 4180. */
+export const isCsv = (mediaType: string | undefined): boolean => essence(mediaType) === 'text/csv';
+
 /** RFC 7578: a form of parts, files among them. */
 export const MULTIPART = 'multipart/form-data';
 export const isMultipart = (mediaType: string | undefined): boolean => essence(mediaType) === MULTIPART;
 
 export function isText(mediaType: string | undefined): boolean {
-  return (
-    isJson(mediaType) ||
-    isXml(mediaType) ||
-    essence(mediaType).startsWith('text/') ||
-    essence(mediaType) === 'application/x-www-form-urlencoded'
-  );
+  return isJson(mediaType) || isXml(mediaType) || essence(mediaType).startsWith('text/') || isForm(mediaType);
 }

@@ -96,6 +96,7 @@ export class ValidatorSet {
   private stringRules(s: JsonSchema, parts: Validator[]): void {
     const matches = s.pattern === undefined ? undefined : expressionMatcher(s.pattern);
     const format = s.format === undefined ? undefined : FORMATS[s.format];
+    const words = FORMAT_WORDS[s.format ?? ''];
     if (s.minLength === undefined && s.maxLength === undefined && !matches && !format) return;
     parts.push((v, p, report) => {
       if (typeof v !== 'string') return;
@@ -113,7 +114,7 @@ export class ValidatorSet {
         const wanted = s.title?.startsWith('xs:') ? `be an ${s.title}` : `match ${s.pattern}`;
         report({ pointer: p, code: 'pattern', detail: `must ${wanted}${why}` });
       }
-      if (format && !format(v)) report({ pointer: p, code: 'format', detail: `must be a ${s.format}` });
+      if (format && !format(v)) report({ pointer: p, code: 'format', detail: `must be ${words}` });
     });
   }
 
@@ -360,4 +361,12 @@ const FORMATS: Record<string, (text: string) => boolean> = {
   time: (t) => TIME.test(t),
   uuid: (t) => /^[0-9a-f]{8}-([0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(t),
   email: (t) => EMAIL.test(t),
+};
+
+const FORMAT_WORDS: Record<string, string> = {
+  'date-time': 'a date and time with its offset, e.g. 2026-04-01T08:30:00Z',
+  date: 'a date, e.g. 2026-04-01',
+  time: 'a time with its offset, e.g. 08:30:00Z',
+  uuid: 'a UUID',
+  email: 'an e-mail address',
 };

@@ -1,4 +1,4 @@
-import { encodingOf } from '../contract/openapi/encoding';
+import { encodingOf, formStylesOf } from '../contract/openapi/encoding';
 import { authoredOperation, isDescribed, NO_WORDS, openApiHead, outward } from '../export/openapi';
 import { operationSchema, type FlowDocument, type OperationDocument, type ParameterDocument } from '../flow/document';
 import { firstCase, idFor, newOperation, renameOperation } from '../flow/operations';
@@ -211,9 +211,8 @@ class Reader {
         const p = this.open(entry, [...from, n]);
         if (!p || typeof p.name !== 'string') continue;
         const before = had.find((x) => x.name === p.name && x.in === p.in);
-        const media = isTree(p.content) ? Object.values(p.content)[0] : undefined;
-        if (media) this.note([...from, n], `content of the parameter ${p.name}; it is read as one value`);
-        const { description: _d, style: _s, explode: _e, ...kept } = before ?? {};
+        const [mediaType, media] = Object.entries(isTree(p.content) ? p.content : {})[0] ?? [];
+        const { description: _d, style: _s, explode: _e, mediaType: _m, ...kept } = before ?? {};
         all.set(`${String(p.in)} ${p.name}`, {
           ...kept,
           name: p.name,
@@ -223,6 +222,7 @@ class Reader {
           schema: inward(p.schema ?? (isTree(media) ? media.schema : undefined) ?? {}) as JsonSchema,
           ...(typeof p.style === 'string' && { style: p.style as ParameterDocument['style'] }),
           ...(typeof p.explode === 'boolean' && { explode: p.explode }),
+          ...(mediaType !== undefined && { mediaType }),
         });
       }
     };
@@ -270,9 +270,11 @@ class Reader {
     const { examples, ...media } = this.media(body.content, at);
     const raw = isTree(body.content) ? Object.values(body.content)[0] : undefined;
     const encoding = encodingOf(isTree(raw) ? raw.encoding : undefined);
+    const styles = isTree(raw) ? formStylesOf(raw) : undefined;
     return {
       ...media,
       ...(encoding && { encoding }),
+      ...(styles && { styles }),
       ...(body.required === true && { required: true }),
       ...(typeof body.description === 'string' && { description: body.description }),
       ...this.examples(examples, had?.examples, at),

@@ -48,18 +48,10 @@ export function Parameters({ operation: o, readOnly, onChange }: Props) {
             hideLabel
             label={`Type of ${x.name}`}
             width={132}
-            value={typeOf(x.schema)}
-            options={[
-              ['string', 'text'],
-              ['integer', 'whole number'],
-              ['number', 'number'],
-              ['boolean', 'true or false'],
-              ['date', 'date'],
-              ['date-time', 'date and time'],
-              ['list', 'list of texts'],
-            ]}
+            value={typeOf(x)}
+            options={typeOf(x) === OTHER ? [...TYPES, [OTHER, otherWords(x)]] : TYPES}
             readOnly={readOnly}
-            onChange={(t) => setParameter(i, { ...x, schema: schemaFor(t) })}
+            onChange={(t) => t !== OTHER && setParameter(i, withType(x, t))}
           />
           <label className="row nowrap" style={{ gap: 4 }}>
             <input
@@ -104,10 +96,40 @@ export function Parameters({ operation: o, readOnly, onChange }: Props) {
   );
 }
 
-function typeOf(s: JsonSchema): string {
-  if (s.type === 'array') return 'list';
+const TYPES = [
+  ['string', 'text'],
+  ['integer', 'whole number'],
+  ['number', 'number'],
+  ['boolean', 'true or false'],
+  ['date', 'date'],
+  ['date-time', 'date and time'],
+  ['list', 'list of texts'],
+  ['json', 'JSON'],
+] as const;
+/** A type that only the contract or the text can say; it stays until another is chosen. */
+const OTHER = 'other';
+
+function typeOf({ schema: s, mediaType }: ParameterDocument): string {
+  if (mediaType !== undefined) return mediaType === 'application/json' ? 'json' : OTHER;
+  if (s.type === 'array') return (s.items?.type ?? 'string') === 'string' ? 'list' : OTHER;
   if (s.format === 'date' || s.format === 'date-time') return s.format;
-  return typeof s.type === 'string' ? s.type : 'string';
+  if (s.type === undefined) return s.$ref || s.anyOf || s.oneOf || s.allOf || s.properties ? OTHER : 'string';
+  return typeof s.type === 'string' && s.type !== 'object' && s.type !== 'null' ? s.type : OTHER;
+}
+
+function otherWords({ schema: s, mediaType }: ParameterDocument): string {
+  if (mediaType !== undefined) return mediaType;
+  if (s.$ref) return s.$ref.slice(s.$ref.lastIndexOf('/') + 1);
+  return s.type === 'array' ? 'list' : s.type === 'object' || s.properties ? 'object' : 'several types';
+}
+
+/** One value stands as it is; JSON as a message of its own. */
+function withType(
+  { mediaType: _m, style: _s, explode: _e, ...rest }: ParameterDocument,
+  type: string,
+): ParameterDocument {
+  if (type === 'json') return { ...rest, schema: {}, mediaType: 'application/json' };
+  return { ...rest, schema: schemaFor(type) };
 }
 
 function schemaFor(type: string): JsonSchema {

@@ -13,15 +13,26 @@ import { PLAIN, readPlainNamed } from './plain';
 import { Misfit, simpleCodec, type SimpleCodec } from './simple';
 import { wrongAttribute } from './open-attributes';
 
-/** Reads one message: where faults go, and whether what the schema does not know is passed over. */
+/** Reads one message: where faults go, and whether what the schema does not know is told, passed over or kept for whoever checks. */
 export class ReadContext extends FaultList {
+  readonly lenient: boolean;
+  /** Elements and attributes that nothing names stay, in their general form. */
+  readonly keeps: boolean;
+
   constructor(
-    readonly lenient: boolean,
+    lenient: boolean | 'keeping',
     base = '',
     /** Wildcards around it whose text is read once more. */
     readonly nested = 0,
   ) {
     super(base);
+    this.lenient = lenient !== false;
+    this.keeps = lenient === 'keeping';
+  }
+
+  /** What has no place at all. */
+  unknown(words: string): void {
+    if (!this.lenient || this.keeps) this.tell('unknown', words);
   }
 }
 
@@ -45,8 +56,8 @@ const STRANGE = { ...PLAIN, dropNamespaces: true };
 /** The element just opened, which its parent does not name: in its general form where the parent is open, else left out, and told. */
 export function readStranger(object: Record<string, unknown>, open: boolean, s: XmlScanner, c: ReadContext): void {
   const { local } = s.name;
-  if (!open) {
-    if (!c.lenient) c.tell('unknown', `the element ${local} is not known here`);
+  if (!open && !c.keeps) {
+    c.unknown(`the element ${local} is not known here`);
     s.skip();
     return;
   }
@@ -61,10 +72,10 @@ export function readStranger(object: Record<string, unknown>, open: boolean, s: 
 
 /** Attributes of other namespaces (SOAP's mustUnderstand, encodingStyle) are no business of the schema. */
 export function foreignAttributes(s: XmlScanner, c: ReadContext): void {
-  if (c.lenient) return;
+  if (c.lenient && !c.keeps) return;
   for (let k = 0; k < s.attributeCount; k++) {
     const a = s.attributeName[k]!;
-    if (a.prefix === '') c.tell('unknown', `the attribute ${a.local} is not known here`);
+    if (a.prefix === '') c.unknown(`the attribute ${a.local} is not known here`);
   }
 }
 
@@ -129,8 +140,8 @@ export function attributeReader(b: Binding): AttributeReader {
             c.tell(wrong.kind, wrong.words, key);
             c.leave();
           }
-        } else if (b.open && uri === '') setMember(object, `@${a.local}`, s.attributeValue[k]!);
-        else if (!c.lenient && uri === '') c.tell('unknown', `the attribute ${a.local} is not known here`);
+        } else if ((b.open || c.keeps) && uri === '') setMember(object, `@${a.local}`, s.attributeValue[k]!);
+        else if (uri === '') c.unknown(`the attribute ${a.local} is not known here`);
         continue;
       }
       setMember(object, property.json, valueOf(simpleCodec(property.use.type), s.attributeValue[k]!, c, property.json));

@@ -323,7 +323,7 @@ function readWrapped(item: ElementProperty, s: XmlScanner, c: ReadContext): unkn
     const own = local === decl.name && uri === decl.uri && !decl.abstract;
     const member = own ? undefined : decl.substitutes?.find((d) => d.name === local && d.uri === uri);
     if (!own && !member) {
-      if (!c.lenient) c.tell('unknown', `the element ${local} is not known here`);
+      c.unknown(`the element ${local} is not known here`);
       s.skip();
       continue;
     }
@@ -374,7 +374,7 @@ function mixedReader(b: Binding, attributes: AttributeReader): TypeReader {
         const wild = b.wildcards.find((w) => allows(w, uri));
         if (wild) list.push({ $any: readAny(s, wild, c, readElement, '$any') });
         else {
-          if (!c.lenient) c.tell('unknown', `the element ${local} is not known here`);
+          c.unknown(`the element ${local} is not known here`);
           s.skip();
         }
       }

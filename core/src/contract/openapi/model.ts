@@ -36,6 +36,8 @@ export interface HttpParameter {
   readonly schema: JsonSchema;
   readonly style: ParameterStyle;
   readonly explode: boolean;
+  /** Its value is written as a message of this type; style and explode mean nothing then (§4.8.12.3, content). */
+  readonly mediaType?: string;
   readonly documentation?: string;
   readonly example?: unknown;
 }
@@ -52,7 +54,11 @@ export interface HttpMedia {
   readonly example?: unknown;
   /** Content types of parts by name, of a form of parts. */
   readonly encoding?: Readonly<Record<string, string>>;
+  /** How lists and objects of a form stand in it, by name, where that is told (3.1 §4.8.15.1). */
+  readonly styles?: FormStyles;
 }
+
+export type FormStyles = Readonly<Record<string, { readonly style: ParameterStyle; readonly explode: boolean }>>;
 
 export interface HttpReply {
   readonly status: string;

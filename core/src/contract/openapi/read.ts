@@ -14,7 +14,7 @@ import type {
   ParameterStyle,
   SecurityScheme,
 } from './model';
-import { encodingOf } from './encoding';
+import { encodingOf, formStylesOf } from './encoding';
 import { askedSecurity, securityScheme } from './security';
 import { SchemaReader } from './schemas';
 import { isTree, OpenApiSource, type Tree } from './source';
@@ -163,7 +163,7 @@ class OpenApiReader {
       const place = value.in as ParameterPlace;
       if (!['path', 'query', 'header', 'cookie'].includes(place)) continue;
       if (place === 'header' && NOT_HEADERS.has(value.name.toLowerCase())) continue;
-      const content = isTree(value.content) ? Object.values(value.content)[0] : undefined;
+      const [mediaType, content] = Object.entries(isTree(value.content) ? value.content : {})[0] ?? [];
       const schema = this.schemas.read(isTree(content) ? content.schema : value.schema, at);
       const style = STYLES.includes(value.style as ParameterStyle)
         ? (value.style as ParameterStyle)
@@ -178,8 +178,9 @@ class OpenApiReader {
         schema,
         style,
         explode: typeof value.explode === 'boolean' ? value.explode : style === 'form',
+        ...(mediaType !== undefined && { mediaType }),
         documentation: text(value.description),
-        example: this.example(value, at),
+        example: this.example(value, at) ?? (isTree(content) ? this.example(content, at) : undefined),
       });
     }
     for (const m of path.matchAll(/\{([^}]+)\}/g)) {
@@ -224,11 +225,13 @@ class OpenApiReader {
     return Object.entries(isTree(raw) ? raw : {}).map(([mediaType, v]) => {
       const m = isTree(v) ? v : {};
       const encoding = encodingOf(m.encoding);
+      const styles = formStylesOf(m);
       return {
         mediaType,
         schema: this.schemas.read(m.schema, file),
         example: this.example(m, file),
         ...(encoding && { encoding }),
+        ...(styles && { styles }),
       };
     });
   }

@@ -1,3 +1,4 @@
+import { FORM_STYLES } from './encoding';
 import { isTree, type Tree } from './tree';
 
 /** A document that is being changed. */
@@ -73,9 +74,17 @@ function formMedia(consumes: unknown, fields: readonly Tree[]): string[] {
 
 /** What a parameter says that is not part of its schema. */
 const BESIDE = new Set(['name', 'in', 'required', 'description', 'collectionFormat', 'allowEmptyValue', 'type']);
+const COLLECTIONS: Readonly<Record<string, Tree>> = {
+  csv: { style: 'form', explode: false },
+  ssv: { style: 'spaceDelimited', explode: false },
+  pipes: { style: 'pipeDelimited', explode: false },
+  multi: { style: 'form', explode: true },
+};
+
 function formOf(fields: readonly Tree[]): Tree {
   const properties: Draft = {};
   const required: string[] = [];
+  const styles: Draft = {};
   for (const f of fields) {
     const name = String(f.name);
     const rules = Object.fromEntries(Object.entries(f).filter(([key]) => !BESIDE.has(key)));
@@ -85,6 +94,8 @@ function formOf(fields: readonly Tree[]): Tree {
       ...rules,
     };
     if (f.required === true) required.push(name);
+    // Commas where nothing is said (2.0, Parameter Object); tabs have no style in 3.1.
+    if (f.type === 'array') styles[name] = COLLECTIONS[String(f.collectionFormat ?? 'csv')];
   }
   return {
     name: 'form',
@@ -94,6 +105,7 @@ function formOf(fields: readonly Tree[]): Tree {
       type: 'object',
       properties,
       ...(required.length && { required }),
+      ...(Object.keys(styles).length && { [FORM_STYLES]: styles }),
     },
   };
 }

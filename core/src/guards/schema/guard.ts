@@ -1,7 +1,8 @@
+import { isTable } from '../../codec/csv';
 import { JsonError } from '../../codec/json';
 import { MediaError, mediaCodec, type MediaCodec } from '../../codec/media';
 import type { Body } from '../../message/body';
-import { essence, isJson, isMultipart, MULTIPART } from '../../message/headers';
+import { essence, isCsv, isForm, isJson, isMultipart, isXml, MULTIPART } from '../../message/headers';
 import { Refusal, type InputFault } from '../../problem';
 import { collectFaults, ValidatorSet } from '../../schema';
 import type { GuardKind } from '../kind';
@@ -15,11 +16,17 @@ export const schemaGuard: GuardKind<SchemaGuardDocument> = {
     if (operation.soap) return null;
     const request = operation.request;
     const mediaType = request?.mediaType ?? 'application/json';
+    // The door has read XML, forms and CSV by the schema; whether it fits is judged here.
+    const judged =
+      isJson(mediaType) ||
+      isXml(mediaType) ||
+      isForm(mediaType) ||
+      (isCsv(mediaType) && isTable(request?.schema, document.types ?? {}));
     const validator =
-      request?.schema && isJson(mediaType) ? new ValidatorSet(document.types ?? {}).compile(request.schema) : undefined;
+      request?.schema && judged ? new ValidatorSet(document.types ?? {}).compile(request.schema) : undefined;
     const parts =
       request?.schema && isMultipart(mediaType)
-        ? mediaCodec(mediaType, { schema: request.schema, types: document.types })
+        ? mediaCodec(mediaType, { schema: request.schema, types: document.types, styles: request.styles })
         : undefined;
     const hasParameters = (operation.parameters ?? []).length > 0;
     if (!request && !hasParameters) return null;

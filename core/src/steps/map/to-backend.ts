@@ -1,7 +1,7 @@
 import type { ContractOperation, GraphqlOperation, HttpOperation, SoapOperation } from '../../contract';
 import { preferredMedia } from '../../contract';
 import { mediaCodec } from '../../codec/media';
-import { defaultForm, writeQuery, writeSimple } from '../../codec/parameters';
+import { parameterForm, writeQuery, writeSimple } from '../../codec/parameters';
 import { soapMediaType, writeSoap } from '../../codec/soap';
 import type { ShapeFault } from '../../codec/xml';
 import type { Run } from '../../flow/run';
@@ -81,14 +81,21 @@ function toHttp(operation: ContractOperation, http: HttpOperation, types: TypeTa
   const set = new ValidatorSet(types);
   const parameters = http.parameters.map((p) => ({
     ...p,
-    form: defaultForm(p.name, p.in, p.style, p.explode),
+    form: parameterForm(p, types),
     member: memberOf(p.in),
     pointer: `/${memberOf(p.in)}/${escapePointer(p.name)}`,
     validate: set.compile(p.schema),
   }));
   const media = preferredMedia(http.request?.media ?? []);
   const codec =
-    media && mediaCodec(media.mediaType, { schema: media.schema, types, root: operation.id, encoding: media.encoding });
+    media &&
+    mediaCodec(media.mediaType, {
+      schema: media.schema,
+      types,
+      root: operation.id,
+      encoding: media.encoding,
+      styles: media.styles,
+    });
   const parts = isMultipart(media?.mediaType);
   const accept = acceptOf(http);
   const named = new Set(parameters.map((p) => p.name));
@@ -108,6 +115,8 @@ function toHttp(operation: ContractOperation, http: HttpOperation, types: TypeTa
       }
       for (const f of collectFaults(p.validate, value))
         faults.push({ pointer: p.pointer + (f.pointer ?? ''), words: f.detail, kind: 'type' });
+      if (p.form.content && !faults.length)
+        for (const f of p.form.content.write(value).faults) faults.push({ ...f, pointer: p.pointer + f.pointer });
       if (p.in === 'path') path = path.replaceAll(`{${p.name}}`, () => writeSimple(p.form, value));
       else if (p.in === 'query') query.push(...writeQuery(p.form, value));
       else if (p.in === 'cookie') cookies.push(...writeQuery(p.form, value));
