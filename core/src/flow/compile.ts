@@ -272,6 +272,7 @@ function compileOperation(
         context.observer,
         {
           api: context.api,
+          base: door === INSIDE ? undefined : door.path,
           rehearsed: context.rehearsed,
           traceId: context.traceId,
           identity: context.identity,

@@ -3,6 +3,7 @@ import { readContractOnce, type Contract } from '../contract';
 import { HingeError, type Finding } from '../problem';
 import type { BackendContext } from '../steps/kind';
 import type { FlowDocument } from './document';
+import { compilePlaces, type Places } from './places';
 
 export interface BackendSet {
   readonly contexts: ReadonlyMap<string, BackendContext>;
@@ -28,7 +29,9 @@ export function openBackends(document: FlowDocument): BackendSet {
     const addressFor = (environment: string | undefined): string =>
       (environment !== undefined ? backend.addresses?.[environment] : undefined) ?? backend.address ?? '';
     const credentials = compileCredentials(backend.credentials, name);
-    contexts.set(name, { name, document: backend, contract, credentials, addressFor });
+    let found: Places | undefined;
+    const places: Places = (below) => (found ??= compilePlaces(document, { name, contract }))(below);
+    contexts.set(name, { name, document: backend, contract, credentials, addressFor, places });
   }
   return { contexts, failures };
 }

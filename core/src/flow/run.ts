@@ -53,6 +53,8 @@ export interface Identity {
 export interface RunMore {
   /** Under which name this gateway runs the API. */
   readonly api?: string;
+  /** Path of the door that the request came in by. */
+  readonly base?: string;
   /** Nobody calls. */
   readonly rehearsed?: true;
   readonly traceId?: string;

@@ -1,6 +1,7 @@
 import type { Credentials } from '../credentials';
 import type { Contract } from '../contract';
 import type { BackendDocument, FlowDocument, OperationDocument, StepDocument } from '../flow/document';
+import type { Places } from '../flow/places';
 import type { CompiledStep, Run } from '../flow/run';
 import type { ContractOperation } from '../contract';
 import type { Finding, Place } from '../problem';
@@ -52,6 +53,8 @@ export interface BackendContext {
   readonly credentials?: Credentials;
   /** Address for an environment; '' where there is none. */
   addressFor(environment: string | undefined): string;
+  /** Where callers of this API find what the backend has at a path below its address. */
+  readonly places?: Places;
 }
 
 /** What the checker knows about the message at a point of the flow. */

@@ -34,11 +34,14 @@ export function compileCaller(step: CallDocument, backend: BackendContext): Call
   const { retry } = step;
   const breaker = step.breaker && breakerFor(step.breaker);
   if (!route && !retry && !breaker)
-    return (run, request) => send(run, backend, request, request.url(addressOf(backend, run)));
+    return (run, request) => {
+      const address = addressOf(backend, run);
+      return send(run, backend, request, { address, url: request.url(address) });
+    };
   const on = retry?.on ?? RETRY_ON;
   return async (run, request) => {
     const chosen = route ? await route(run) : { address: addressOf(backend, run), notes: {} };
-    const target = request.url(chosen.address);
+    const target = { address: chosen.address, url: request.url(chosen.address) };
     const times = retry && (retry.unsafe || IDEMPOTENT.has(request.method)) ? retry.times : 0;
     if (times > 0) await request.body.load();
     const tries: string[] = [];

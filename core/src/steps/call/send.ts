@@ -4,23 +4,30 @@ import type { Run } from '../../flow/run';
 import { CONDITIONS, conditionFields, NotModified, validatorsOf } from '../../flow/validators';
 import { Refusal } from '../../problem';
 import type { BackendContext } from '../kind';
+import { atDoor, tellsPlaces } from './located';
 
 type Sent = Omit<BackendRequest, 'backend' | 'url'>;
+
+/** The address that was chosen, and the whole URL under it. */
+export interface Target {
+  readonly address: string;
+  readonly url: string;
+}
 
 /**
  * Sends; where something is kept that can be validated, asks by its validators first and throws NotModified when it is still right
  * (RFC 9111 §4.3). Only a safe method asks so.
  */
-export function send(run: Run, backend: BackendContext, request: Sent, url: string): Promise<BackendReply> {
+export function send(run: Run, backend: BackendContext, request: Sent, to: Target): Promise<BackendReply> {
   const asks = run.keeping && (request.method === 'GET' || request.method === 'HEAD');
-  return asks ? sendValidating(run, backend, request, url, run.keeping!) : sendWhole(run, backend, request, url);
+  return asks ? sendValidating(run, backend, request, to, run.keeping!) : sendWhole(run, backend, request, to);
 }
 
 async function sendValidating(
   run: Run,
   backend: BackendContext,
   request: Sent,
-  url: string,
+  to: Target,
   keeping: NonNullable<Run['keeping']>,
 ): Promise<BackendReply> {
   const { validate } = run;
@@ -30,7 +37,7 @@ async function sendValidating(
     run,
     backend,
     { ...request, headers: validate ? { ...headers, ...conditionFields(validate) } : headers },
-    url,
+    to,
   );
   if (reply.status === 304 && validate) {
     await reply.body.load().catch(() => undefined);
@@ -42,12 +49,13 @@ async function sendValidating(
 }
 
 /** Turns what can go wrong on the way into refusals that name the backend, never its address. A promise handed on is not one more to wait for. */
-function sendWhole(run: Run, backend: BackendContext, request: Sent, url: string): Promise<BackendReply> {
+function sendWhole(run: Run, backend: BackendContext, request: Sent, to: Target): Promise<BackendReply> {
+  const { url } = to;
   const { method, headers, body, timeoutMs, operation } = request;
   if (run.observer) run.notes = { url, method };
   return backend.credentials
-    ? sendKnown(run, backend, backend.credentials, request, url)
-    : sendOne(run, { backend: backend.name, operation, url, method, headers, body, timeoutMs }, url);
+    ? sendKnown(run, backend, backend.credentials, request, to)
+    : sendOne(run, backend, { backend: backend.name, operation, url, method, headers, body, timeoutMs }, to);
 }
 
 async function sendKnown(
@@ -55,13 +63,13 @@ async function sendKnown(
   backend: BackendContext,
   credentials: NonNullable<BackendContext['credentials']>,
   { method, headers, body, timeoutMs, operation }: Sent,
-  url: string,
+  to: Target,
 ): Promise<BackendReply> {
   // A body that is a stream is gone once it was sent.
   const again = !body.pending;
-  const shown = () => credentials.add(run, { url, headers, body });
+  const shown = () => credentials.add(run, { url: to.url, headers, body });
   const one = (presented: Presented) =>
-    sendOne(run, { backend: backend.name, operation, method, timeoutMs, ...presented }, url);
+    sendOne(run, backend, { backend: backend.name, operation, method, timeoutMs, ...presented }, to);
   const first = await shown();
   const reply = await one(first);
   if (reply.status !== 401 || !again || !credentials.renew(run, first)) return reply;
@@ -70,18 +78,18 @@ async function sendKnown(
   return one(await shown());
 }
 
-/** `shown` is the address without what credentials put into it. */
-function sendOne(run: Run, request: BackendRequest, shown: string): Promise<BackendReply> {
+/** `to` is without what credentials put into the address. */
+function sendOne(run: Run, backend: BackendContext, request: BackendRequest, to: Target): Promise<BackendReply> {
   const { clock, backends } = run.ports;
   const started = clock.now();
   return backends.send(request).then(
     (reply) => {
       run.backendMs += clock.now() - started;
-      return reply;
+      return tellsPlaces(reply.headers) ? atDoor(reply, run, backend, to.address, to.url) : reply;
     },
     (error: unknown) => {
       run.backendMs += clock.now() - started;
-      throw failed(error, request.backend, shown, request.timeoutMs);
+      throw failed(error, request.backend, to.url, request.timeoutMs);
     },
   );
 }
