@@ -1,4 +1,16 @@
-import { objectOf, refName, resolveSchema, typesOf, withoutNull, type JsonSchema, type TypeTable } from '../schema';
+import {
+  objectOf,
+  refName,
+  replySide,
+  replyTypes,
+  requestSide,
+  requestTypes,
+  resolveSchema,
+  typesOf,
+  withoutNull,
+  type JsonSchema,
+  type TypeTable,
+} from '../schema';
 import type { Contract, ContractOperation } from './model';
 
 /** One thing that another version of a contract says otherwise, seen by whoever calls it. */
@@ -59,19 +71,24 @@ function compareOperations(
   if (a.http?.request && b.http?.request && a.request.mediaType !== b.request.mediaType)
     tell('request', `is sent as ${b.request.mediaType}, was ${a.request.mediaType}`, 'safe');
   const request = new Comparison('request', tell, true);
-  request.compare({ schema: a.request.body, types: before.types }, { schema: b.request.body, types: after.types }, '');
+  request.compare(requestOf(a, before), requestOf(b, after), '');
   if (a.reply && !b.reply) tell('reply', 'is gone', 'breaking');
   else if (!a.reply && b.reply) tell('reply', 'is new', 'safe');
   else if (a.reply && b.reply)
     new Comparison('reply', tell, false).compare(
-      { schema: a.reply.body, types: before.types },
-      { schema: b.reply.body, types: after.types },
+      { schema: replySide(a.reply.body, before.types), types: replyTypes(before.types) },
+      { schema: replySide(b.reply.body, after.types), types: replyTypes(after.types) },
       '',
     );
   const faults = new Set(b.faults.map((f) => f.name));
   for (const f of a.faults) if (!faults.has(f.name)) tell(`fault ${f.name}`, 'is gone', 'safe');
   for (const f of b.faults) if (!a.faults.some((x) => x.name === f.name)) tell(`fault ${f.name}`, 'is new', 'risky');
 }
+
+const requestOf = (o: ContractOperation, { types }: Contract): Side => ({
+  schema: requestSide(o.request.body, types),
+  types: requestTypes(types),
+});
 
 type Tell = (place: string, words: string, judged: Change['judged']) => void;
 

@@ -252,7 +252,7 @@ function caseOf(
   const media = preferredMedia(op.http!.request?.media ?? []);
   const body = requestSchema(operation, types);
   const example = isMultipart(media?.mediaType) ? undefined : media?.example;
-  if (body) request.body = example ?? sampleOf(body, types, { optional: true });
+  if (body) request.body = example ?? sampleOf(body, types, { without: 'readOnly' });
   return {
     name: 'sample',
     operation: row.id,

@@ -1,5 +1,13 @@
 import { finding, type Finding } from '../problem';
-import { collectFaults, escapePointer, ValidatorSet } from '../schema';
+import {
+  ValidatorSet,
+  collectFaults,
+  escapePointer,
+  replySide,
+  replyTypes,
+  requestSide,
+  requestTypes,
+} from '../schema';
 import { isJson } from '../message/headers';
 import type { CaseDocument, FlowDocument, OperationDocument } from './document';
 
@@ -64,11 +72,13 @@ function unread(c: CaseDocument, operation: OperationDocument, i: number, report
 }
 
 function checkExamples(id: string, o: OperationDocument, document: FlowDocument, report: (f: Finding) => void): void {
-  const set = new ValidatorSet(document.types ?? {});
+  const all = document.types ?? {};
+  const sides = { request: [requestTypes, requestSide], reply: [replyTypes, replySide] } as const;
   const judge = (member: 'request' | 'reply') => {
     const side = o[member];
     if (!side?.schema || !side.examples || !isJson(side.mediaType ?? 'application/json')) return;
-    const validate = set.compile(side.schema);
+    const [typesOf, sided] = sides[member];
+    const validate = new ValidatorSet(typesOf(all)).compile(sided(side.schema, all));
     for (const [name, example] of Object.entries(side.examples)) {
       const status = (example as { status?: number }).status;
       if (member === 'reply' && status !== undefined && status !== (o.reply?.status ?? 200)) continue;

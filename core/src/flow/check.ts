@@ -7,7 +7,7 @@ import { graphLimits } from '../graph/execute';
 import { checkFields } from '../graph/field-checks';
 import { graphOf } from '../graph/graph';
 import { checkQueries } from '../graph/kept';
-import { resolveSchema } from '../schema';
+import { requestTypes, resolveSchema } from '../schema';
 import type { MessageType } from '../steps/kind';
 import { checkCases } from './check-cases';
 import { checkInnerCalls, checkSecrets } from './check-more';
@@ -207,7 +207,7 @@ function checkOperation(
   const pointer = `/operations/${id}`;
   const before: MessageType = {
     body: requestSchema(operation, types),
-    types,
+    types: requestTypes(types),
     words: "the caller's request",
     isReply: false,
   };

@@ -1,6 +1,7 @@
 import { requestSchema } from './request-schema';
 import type { ContractOperation } from '../contract';
 import { stepKind } from '../steps/registry';
+import { requestTypes } from '../schema';
 import type { InnerOperation, MessageType, StepContext, StepPart } from '../steps/kind';
 import { finding, type Finding } from '../problem';
 import type { BackendSet } from './contracts';
@@ -135,7 +136,7 @@ export function innerOperation(
       security: [],
     },
   };
-  return { operation, types: document.types ?? {} };
+  return { operation, types: requestTypes(document.types ?? {}) };
 }
 
 /** The flows inside a step. */

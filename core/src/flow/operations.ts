@@ -95,7 +95,7 @@ export function firstCase(id: string, o: OperationDocument): CaseDocument {
     request: {
       path: values('path'),
       query: values('query'),
-      ...(body && { body: sampleOf(body, {}) ?? {} }),
+      ...(body && { body: sampleOf(body, {}, { without: 'readOnly' }) ?? {} }),
     },
   };
 }

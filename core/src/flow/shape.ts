@@ -6,7 +6,7 @@ import { Body } from '../message/body';
 import { essence, isCsv, isForm, isJson, isMultipart, isXml, MULTIPART, withFields } from '../message/headers';
 import type { Message } from '../message/message';
 import { Refusal, type InputFault } from '../problem';
-import type { JsonSchema, TypeTable } from '../schema';
+import { replySide, replyTypes, requestSide, requestTypes, type JsonSchema, type TypeTable } from '../schema';
 import type { FlowDocument, OperationDocument } from './document';
 
 /**
@@ -25,10 +25,12 @@ type Form = 'application/json' | 'application/xml' | typeof CSV;
 export function compileShape(
   door: FlowDocument['doors'][number],
   operation: OperationDocument,
-  types: TypeTable,
+  all: TypeTable,
 ): DoorShape {
+  const types = requestTypes(all);
+  const replies = replyTypes(all);
   const own = operation.request?.mediaType ?? 'application/json';
-  const schema = operation.request?.schema;
+  const schema = requestSide(operation.request?.schema, all);
   const { encoding, styles } = operation.request ?? {};
   const root = rootName(operation);
   const codecs = new Map<string, MediaCodec | undefined>();
@@ -37,7 +39,14 @@ export function compileShape(
     if (!codecs.has(k))
       codecs.set(
         k,
-        mediaCodec(mediaType, { schema: s, types, root, lenient: key === 'request' && 'keeping', encoding, styles }),
+        mediaCodec(mediaType, {
+          schema: s,
+          types: key === 'request' ? types : replies,
+          root,
+          lenient: key === 'request' && 'keeping',
+          encoding,
+          styles,
+        }),
       );
     return codecs.get(k);
   };
@@ -72,8 +81,8 @@ export function compileShape(
       // Most callers take anything, or JSON: nothing to weigh.
       if (!fixed && (accept === undefined || accept === '*/*' || (isJson(has) && !/xml|csv/.test(accept))))
         return reply;
-      const described = replySchema(operation, reply.status);
-      const table = isTable(described, types) && !isProblem(has);
+      const described = replySide(replySchema(operation, reply.status), all);
+      const table = isTable(described, replies) && !isProblem(has);
       if (isCsv(has) && !table) return reply;
       const want = wanted(fixed, accept, has, table);
       if (want === undefined || want === formOf(has)) return reply;

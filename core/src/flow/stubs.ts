@@ -3,7 +3,7 @@ import { writeFault, writeSoap, soapMediaType } from '../codec/soap';
 import { preferredMedia, type ContractOperation } from '../contract';
 import { Body } from '../message/body';
 import { isMultipart } from '../message/headers';
-import type { TypeTable } from '../schema';
+import { replySide, replyTypes, type TypeTable } from '../schema';
 import { escapeText } from '../xml';
 import { writeMessageElement } from '../codec/xml';
 import { openBackends } from './contracts';
@@ -59,7 +59,11 @@ function answer(stub: Stub, operation: ContractOperation | undefined, types: Typ
   const codec: MediaCodec | undefined =
     typeof stub.body === 'string' || isMultipart(mediaType)
       ? undefined
-      : mediaCodec(mediaType, { schema: media?.schema, types, root: operation?.id ?? 'reply' });
+      : mediaCodec(mediaType, {
+          schema: replySide(media?.schema, types),
+          types: replyTypes(types),
+          root: operation?.id ?? 'reply',
+        });
   const text = codec
     ? codec.write(stub.body).text
     : typeof stub.body === 'string'

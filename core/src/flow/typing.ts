@@ -1,6 +1,6 @@
-import { typeRows, type JsonSchema, type TypeRow, type TypeTable } from '../schema';
+import { requestTypes, typeRows, type JsonSchema, type TypeRow, type TypeTable } from '../schema';
 import type { MessageType } from '../steps/kind';
-import { targetOf } from '../steps/map/map';
+import { targetOf } from '../steps/map/target';
 import type { MapDocument } from '../steps/map/schema';
 import { requestSchema } from './request-schema';
 import { checkSeries, contextAt, type FlowWorld, type Neighbours } from './context';
@@ -24,7 +24,7 @@ export function typeFlow(document: FlowDocument, operationId: string, neighbours
   if (!operation) return [];
   const types = document.types ?? {};
   const body = requestSchema(operation, types);
-  const start: MessageType = { body, types, words: "the caller's request", isReply: false };
+  const start: MessageType = { body, types: requestTypes(types), words: "the caller's request", isReply: false };
   const out: StepTyping[] = [];
   const made = new Map<MessageType, readonly TypeRow[]>([[start, requestRows(operation, types)]]);
   const rowsOf = (type: MessageType): readonly TypeRow[] => {
@@ -104,5 +104,5 @@ function requestRows(operation: OperationDocument, types: TypeTable): TypeRow[] 
     })),
   );
   const body = requestSchema(operation, types);
-  return [...parameters, ...(body ? bodyRows(body, types) : [])];
+  return [...parameters, ...(body ? bodyRows(body, requestTypes(types)) : [])];
 }

@@ -13,7 +13,17 @@ import {
   type GraphQLInputType,
   type GraphQLOutputType,
 } from 'graphql';
-import { objectOf, refName, resolveSchema, typesOf, withoutNull, type JsonSchema, type TypeTable } from '../schema';
+import {
+  isMarked,
+  objectOf,
+  refName,
+  resolveSchema,
+  typesOf,
+  withoutNull,
+  type JsonSchema,
+  type Marked,
+  type TypeTable,
+} from '../schema';
 import { TYPE_PROPERTY } from '../contract/xsd';
 import { GraphDate, GraphDateTime, GraphJson, GraphLong, GraphTime } from './scalars';
 import { formFinder, formsOf, mayBeNull, type Form } from './unions';
@@ -41,6 +51,13 @@ export const camel = (text: string): string => {
 export type JoinFields = (typeName: string) => GraphQLFieldConfigMap<unknown, unknown>;
 
 const INT32 = 2 ** 31;
+
+/** Input has nothing that only replies have, output nothing that only requests have; a type of nothing else keeps all. */
+function membersFor(object: JsonSchema, types: TypeTable, without: Marked): [string, JsonSchema][] {
+  const all = Object.entries(object.properties!);
+  const own = all.filter(([, s]) => !isMarked(s, types, without));
+  return own.length ? own : all;
+}
 
 export class TypeMaker {
   private readonly outputs = new Map<string, GraphQLOutputType>();
@@ -82,7 +99,7 @@ export class TypeMaker {
       description: object.description ?? s.description,
       fields: () =>
         Object.fromEntries(
-          named(Object.entries(object.properties!)).map(([field, original, property]) => {
+          named(membersFor(object, this.types, 'readOnly')).map(([field, original, property]) => {
             const type = this.input(property, `${name}${pascal(original)}`);
             const needed = object.required?.includes(original) && property.default === undefined;
             return [
@@ -134,7 +151,7 @@ export class TypeMaker {
       description: object.description,
       fields: () => ({
         ...Object.fromEntries(
-          named(Object.entries(object.properties!).filter(isShown)).map(([field, original, property]) => {
+          named(membersFor(object, this.types, 'writeOnly').filter(isShown)).map(([field, original, property]) => {
             const type = this.output(property, `${name}${pascal(original)}`);
             return [
               field,

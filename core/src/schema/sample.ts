@@ -1,27 +1,34 @@
 import { numberFromText } from '../message/digits';
 import { exampleOf, expressionMatcher } from '../pattern';
+import { isMarked, replySide, replyTypes, requestSide, requestTypes, type Marked } from './sides';
 import { objectOf } from './tree';
 import { refName, typesOf, type JsonSchema, type TypeTable } from './types';
 
+export interface SampleOptions {
+  readonly optional?: boolean;
+  readonly name?: string;
+  /** Members so marked stay out: `readOnly` for a request, `writeOnly` for a reply. */
+  readonly without?: Marked;
+}
+
 /** Makes one value that the schema allows, the same every time. Optional properties are included where the depth allows. */
-export function sampleOf(
-  schema: JsonSchema,
-  types: TypeTable,
-  options: { optional?: boolean; name?: string } = {},
-): unknown {
-  return make(schema, types, options.name ?? '', new Map(), options.optional ?? true);
+export function sampleOf(schema: JsonSchema, types: TypeTable, options: SampleOptions = {}): unknown {
+  const sided = options.without === 'readOnly' ? requestSide : options.without === 'writeOnly' ? replySide : undefined;
+  const table =
+    options.without === 'readOnly' ? requestTypes : options.without === 'writeOnly' ? replyTypes : undefined;
+  const how = { optional: options.optional ?? true, without: options.without };
+  return make(sided ? sided(schema, types) : schema, table ? table(types) : types, options.name ?? '', new Map(), how);
+}
+
+interface How {
+  readonly optional: boolean;
+  readonly without?: Marked;
 }
 
 /** A recursive type is opened twice at most, then left out. */
 const REPEATS = 2;
 
-function make(
-  schema: JsonSchema,
-  types: TypeTable,
-  name: string,
-  open: Map<string, number>,
-  optional: boolean,
-): unknown {
+function make(schema: JsonSchema, types: TypeTable, name: string, open: Map<string, number>, how: How): unknown {
   if (schema.examples?.length) return schema.examples[0];
   if (schema.default !== undefined) return schema.default;
   if (schema.const !== undefined) return schema.const;
@@ -32,24 +39,18 @@ function make(
     const target = types[ref];
     if (!target || n >= REPEATS) return undefined;
     open.set(ref, n + 1);
-    const value = make(target, types, name || ref, open, optional);
+    const value = make(target, types, name || ref, open, how);
     open.set(ref, n);
     return value;
   }
   if (schema.anyOf?.length)
-    return make(
-      schema.anyOf.find((s) => !typesOf(s).includes('null')) ?? schema.anyOf[0]!,
-      types,
-      name,
-      open,
-      optional,
-    );
+    return make(schema.anyOf.find((s) => !typesOf(s).includes('null')) ?? schema.anyOf[0]!, types, name, open, how);
   const type =
     typesOf(schema).find((t) => t !== 'null') ?? (schema.properties ? 'object' : schema.items ? 'array' : undefined);
   if (schema.allOf?.some((a) => refName(a) !== undefined || a.properties))
-    return makeObject(objectOf(schema, types) ?? schema, types, open, optional);
+    return makeObject(objectOf(schema, types) ?? schema, types, open, how);
   if (type === undefined && schema.oneOf?.length) {
-    const value = make(schema.oneOf[0]!, types, name, open, optional);
+    const value = make(schema.oneOf[0]!, types, name, open, how);
     const { propertyName, mapping = {} } = schema.discriminator ?? {};
     const label = Object.keys(mapping).find((key) => mapping[key] === schema.oneOf![0]!.$ref);
     const object = value !== null && typeof value === 'object' && !Array.isArray(value);
@@ -57,11 +58,11 @@ function make(
   }
   switch (type) {
     case 'object':
-      return makeObject(schema, types, open, optional);
+      return makeObject(schema, types, open, how);
     case 'array': {
       const n = Math.max(1, schema.minItems ?? 0);
       if (schema.maxItems === 0) return [];
-      const item = schema.items ? make(schema.items, types, name, open, optional) : undefined;
+      const item = schema.items ? make(schema.items, types, name, open, how) : undefined;
       return item === undefined ? [] : Array.from({ length: Math.min(n, 50) }, () => item);
     }
     case 'boolean':
@@ -80,7 +81,7 @@ function makeObject(
   schema: JsonSchema,
   types: TypeTable,
   open: Map<string, number>,
-  optional: boolean,
+  how: How,
 ): Record<string, unknown> {
   const out: Record<string, unknown> = {};
   const choice = [
@@ -92,8 +93,8 @@ function makeObject(
   for (const [key, property] of Object.entries(schema.properties ?? {})) {
     if (excluded.has(key) && !chosen.has(key)) continue;
     const needed = schema.required?.includes(key) || chosen.has(key);
-    if (!needed && !optional) continue;
-    const value = make(property, types, key, open, optional);
+    if ((!needed && !how.optional) || (how.without && isMarked(property, types, how.without))) continue;
+    const value = make(property, types, key, open, how);
     if (value !== undefined) out[key] = value;
   }
   return out;

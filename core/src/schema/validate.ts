@@ -103,9 +103,9 @@ export class ValidatorSet {
       if (s.minLength !== undefined || s.maxLength !== undefined) {
         const n = [...v].length;
         if (n < (s.minLength ?? 0))
-          report({ pointer: p, code: 'minLength', detail: `must have at least ${s.minLength} characters` });
+          report({ pointer: p, code: 'minLength', detail: `must have at least ${count(s.minLength!, 'characters')}` });
         if (n > (s.maxLength ?? Infinity))
-          report({ pointer: p, code: 'maxLength', detail: `must have at most ${s.maxLength} characters` });
+          report({ pointer: p, code: 'maxLength', detail: `must have at most ${count(s.maxLength!, 'characters')}` });
       }
       const verdict = matches?.(v) ?? 'match';
       if (verdict !== 'match') {
@@ -125,9 +125,9 @@ export class ValidatorSet {
     return (v, p, report) => {
       if (!Array.isArray(v)) return;
       if (v.length < (s.minItems ?? 0))
-        report({ pointer: p, code: 'minItems', detail: `must have at least ${s.minItems} items` });
+        report({ pointer: p, code: 'minItems', detail: `must have at least ${count(s.minItems!, 'items')}` });
       if (v.length > (s.maxItems ?? Infinity))
-        report({ pointer: p, code: 'maxItems', detail: `must have at most ${s.maxItems} items` });
+        report({ pointer: p, code: 'maxItems', detail: `must have at most ${count(s.maxItems!, 'items')}` });
       if (s.uniqueItems && new Set(v.map(canonical)).size < v.length)
         report({ pointer: p, code: 'uniqueItems', detail: 'must not hold the same item twice' });
       if (item) for (let i = from; i < v.length; i++) item(v[i], `${p}/${i}`, report);
@@ -171,9 +171,17 @@ export class ValidatorSet {
           });
       }
       if (n < (s.minProperties ?? 0))
-        report({ pointer: p, code: 'minProperties', detail: `must have at least ${s.minProperties} properties` });
+        report({
+          pointer: p,
+          code: 'minProperties',
+          detail: `must have at least ${count(s.minProperties!, 'properties')}`,
+        });
       if (n > (s.maxProperties ?? Infinity))
-        report({ pointer: p, code: 'maxProperties', detail: `must have at most ${s.maxProperties} properties` });
+        report({
+          pointer: p,
+          code: 'maxProperties',
+          detail: `must have at most ${count(s.maxProperties!, 'properties')}`,
+        });
     };
   }
 
@@ -241,7 +249,9 @@ const NOTHING: Validator = () => undefined;
 export function collectFaults(validator: Validator, value: unknown, pointer = ''): InputFault[] {
   const faults: InputFault[] = [];
   validator(value, pointer, (f) => {
-    if (faults.length < LIMITS.inputFaults) faults.push(f);
+    // Two parts of an allOf may demand the same.
+    const told = (o: InputFault) => o.pointer === f.pointer && o.code === f.code && o.detail === f.detail;
+    if (faults.length < LIMITS.inputFaults && !faults.some(told)) faults.push(f);
   });
   return faults;
 }
@@ -362,6 +372,9 @@ const FORMATS: Record<string, (text: string) => boolean> = {
   uuid: (t) => /^[0-9a-f]{8}-([0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(t),
   email: (t) => EMAIL.test(t),
 };
+
+const SINGLE = { characters: 'character', items: 'item', properties: 'property' } as const;
+const count = (n: number, many: keyof typeof SINGLE): string => `${n} ${n === 1 ? SINGLE[many] : many}`;
 
 const FORMAT_WORDS: Record<string, string> = {
   'date-time': 'a date and time with its offset, e.g. 2026-04-01T08:30:00Z',

@@ -93,7 +93,7 @@ export class SchemaReader {
     // In 2.0 it is the name alone.
     const told = typeof value.discriminator === 'string' ? { propertyName: value.discriminator } : value.discriminator;
     if (isTree(told)) this.discriminator(told, out, file, depth);
-    return out;
+    return value.nullable === true || value['x-nullable'] === true ? orNull(out) : out;
   }
 
   /** `type`, with what 3.0 fragments in other files still say: nullable, exclusive bounds as true, one example. */
@@ -216,6 +216,26 @@ export class SchemaReader {
       );
     return name;
   }
+}
+
+/** What describes a member, and not its value. */
+const BESIDE = ['title', 'description', 'default', 'examples', 'deprecated', 'readOnly', 'writeOnly', 'xml'] as const;
+
+/**
+ * A schema of 3.0 without a type of its own that may be null: by the letter nothing (3.0.3 §4.7.24.1 lets `nullable` only widen the `type` beside it), but what is
+ * meant wherever it stands beside `$ref`, `allOf` or a choice (common practice).
+ */
+function orNull(s: JsonSchema): JsonSchema {
+  if (s.type !== undefined || !(s.$ref ?? s.allOf ?? s.oneOf ?? s.anyOf)) return s;
+  const beside: JsonSchema = {};
+  const own: JsonSchema = { ...s };
+  for (const key of BESIDE)
+    if (s[key] !== undefined) {
+      (beside as Record<string, unknown>)[key] = s[key];
+      delete own[key];
+    }
+  const only = Object.keys(own).length === 1 && own.allOf?.length === 1 ? own.allOf[0]! : own;
+  return { ...beside, anyOf: [only, { type: 'null' }] };
 }
 
 /** For each schema with a discriminator and no forms of its own: the schemas that extend it by allOf, also over others, in order. */

@@ -95,7 +95,7 @@ const prepareOpenApi: Prepare = ({ file, value, placeOf }, entry) => {
   if (!/^(2\.0|3\.[01](\.\d+)?)$/.test(String(version as string)))
     throw new HingeError('HNG-122', `${file} says OpenAPI ${String(version as string)}`, placeOf(['openapi']));
   try {
-    const copy = structuredClone(value);
+    const copy = withNullAmong(structuredClone(value));
     return upgrade(value.swagger === undefined ? copy : beforeTwo(copy), '3.1');
   } catch (cause) {
     throw new HingeError(
@@ -106,6 +106,21 @@ const prepareOpenApi: Prepare = ({ file, value, placeOf }, entry) => {
     );
   }
 };
+
+/** What is nullable in 3.0 may be null where it is one of a list of values too (common practice); the upgrader leaves that out. */
+function withNullAmong<T>(root: T): T {
+  const seen = new Set<unknown>();
+  const open: unknown[] = [root];
+  for (let node = open.pop(); node !== undefined; node = open.pop()) {
+    if (node === null || typeof node !== 'object' || seen.has(node)) continue;
+    seen.add(node);
+    const { nullable, type, enum: values } = node as { nullable?: unknown; type?: unknown; enum?: unknown };
+    if (nullable === true && typeof type === 'string' && Array.isArray(values) && !values.includes(null))
+      values.push(null);
+    for (const inner of Object.values(node)) if (inner !== undefined) open.push(inner);
+  }
+  return root;
+}
 
 /** All documents of one contract in JSON or YAML; references across them by file and pointer (RFC 6901). */
 export class OpenApiSource {

@@ -4,7 +4,7 @@ import { MediaError, mediaCodec, type MediaCodec } from '../../codec/media';
 import type { Body } from '../../message/body';
 import { essence, isCsv, isForm, isJson, isMultipart, isXml, MULTIPART } from '../../message/headers';
 import { Refusal, type InputFault } from '../../problem';
-import { collectFaults, ValidatorSet } from '../../schema';
+import { ValidatorSet, collectFaults, requestSide, requestTypes } from '../../schema';
 import type { GuardKind } from '../kind';
 import type { SchemaGuardDocument } from './schema';
 
@@ -15,19 +15,16 @@ export const schemaGuard: GuardKind<SchemaGuardDocument> = {
     // A SOAP door reads envelopes by the contract itself.
     if (operation.soap) return null;
     const request = operation.request;
+    const all = document.types ?? {};
+    const types = requestTypes(all);
+    const schema = requestSide(request?.schema, all);
     const mediaType = request?.mediaType ?? 'application/json';
     // The door has read XML, forms and CSV by the schema; whether it fits is judged here.
     const judged =
-      isJson(mediaType) ||
-      isXml(mediaType) ||
-      isForm(mediaType) ||
-      (isCsv(mediaType) && isTable(request?.schema, document.types ?? {}));
-    const validator =
-      request?.schema && judged ? new ValidatorSet(document.types ?? {}).compile(request.schema) : undefined;
+      isJson(mediaType) || isXml(mediaType) || isForm(mediaType) || (isCsv(mediaType) && isTable(schema, types));
+    const validator = schema && judged ? new ValidatorSet(types).compile(schema) : undefined;
     const parts =
-      request?.schema && isMultipart(mediaType)
-        ? mediaCodec(mediaType, { schema: request.schema, types: document.types, styles: request.styles })
-        : undefined;
+      schema && isMultipart(mediaType) ? mediaCodec(mediaType, { schema, types, styles: request?.styles }) : undefined;
     const hasParameters = (operation.parameters ?? []).length > 0;
     if (!request && !hasParameters) return null;
     return async ({ run, parameterFaults }) => {

@@ -8,6 +8,7 @@ import { essence, isJson, isXml, withFields } from '../../message/headers';
 import { endToEnd } from '../../message/hop';
 import type { Message } from '../../message/message';
 import { Refusal } from '../../problem';
+import { replySide, replyTypes } from '../../schema';
 import type { BackendContext } from '../kind';
 import { operationOfMessage } from '../map/to-backend';
 import type { CallDocument } from './schema';
@@ -28,8 +29,9 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
     if (status === last.status && mediaType === last.mediaType) return last.reader;
     const key = `${status} ${essence(mediaType)}`;
     if (!readers.has(key)) {
-      const schema = mediaFor(replyFor(operation, status)?.media, mediaType)?.schema;
-      const types = backend.contract!.types;
+      const all = backend.contract!.types;
+      const schema = replySide(mediaFor(replyFor(operation, status)?.media, mediaType)?.schema, all);
+      const types = replyTypes(all);
       if (readers.size > 200) readers.clear();
       readers.set(key, mediaCodec(mediaType, { schema, types, lenient, root: operation.id }));
     }

@@ -1,6 +1,15 @@
 import { LIMITS } from '../../limits';
 import { finding, Refusal } from '../../problem';
-import { collectFaults, ValidatorSet, type JsonSchema } from '../../schema';
+import {
+  ValidatorSet,
+  collectFaults,
+  replySide,
+  replyTypes,
+  requestSide,
+  requestTypes,
+  type JsonSchema,
+  type TypeTable,
+} from '../../schema';
 import type { StepContext, StepKind } from '../kind';
 import type { CheckDocument } from './schema';
 
@@ -13,7 +22,7 @@ export const checkKind: StepKind<CheckDocument> = {
   compile(step, context) {
     const schema = schemaOf(step, context);
     if (!schema) return () => undefined;
-    const validate = new ValidatorSet(context.types).compile(schema);
+    const validate = new ValidatorSet(typesFor(step, context)).compile(schema);
     return async (run) => {
       await run.message.body.load();
       let value: unknown;
@@ -54,14 +63,18 @@ export const checkKind: StepKind<CheckDocument> = {
       report(finding('HNG-302', words, place, 'Choose another schema, or give the operation one.'));
       return before;
     }
-    return { ...before, body: schema, types: context.types };
+    return { ...before, body: schema, types: typesFor(step, context) };
   },
 };
 
+function typesFor({ against }: CheckDocument, { types }: StepContext): TypeTable {
+  return against === 'request' ? requestTypes(types) : against === 'reply' ? replyTypes(types) : types;
+}
+
 function schemaOf(step: CheckDocument, context: StepContext): JsonSchema | undefined {
   const { against } = step;
-  if (against === 'request') return context.operation.request?.schema;
-  if (against === 'reply') return context.operation.reply?.schema;
+  if (against === 'request') return requestSide(context.operation.request?.schema, context.types);
+  if (against === 'reply') return replySide(context.operation.reply?.schema, context.types);
   if ('type' in against) return context.types[against.type] ? { $ref: `#/types/${against.type}` } : undefined;
   return against.schema;
 }

@@ -2,8 +2,17 @@ import { mediaCodec, type MediaCodec } from '../../codec/media';
 import type { ShapeFault } from '../../codec/xml';
 import { Body } from '../../message/body';
 import { isJson, isMultipart, withFields } from '../../message/headers';
-import { finding, Refusal, type Finding, type InputFault, type Place } from '../../problem';
-import { pointerParts, resolveSchema, schemaAt, typesOf, type JsonSchema, type TypeTable } from '../../schema';
+import { finding, Refusal, type Finding, type InputFault } from '../../problem';
+import {
+  pointerParts,
+  replySide,
+  replyTypes,
+  resolveSchema,
+  schemaAt,
+  typesOf,
+  type JsonSchema,
+  type TypeTable,
+} from '../../schema';
 import type { Expression } from '../../expression';
 import { fitOf, madeSchema } from '../../mapping';
 import type { Run } from '../../flow/run';
@@ -11,7 +20,8 @@ import { checkExpression, fieldPointer, loadForReading, readsBody, runnable } fr
 import type { MessageType, StepContext, StepKind } from '../kind';
 import type { MapDocument } from './schema';
 import { checkCoverage, type Target } from './coverage';
-import { finishFor, httpHeaders, httpTarget } from './to-backend';
+import { isFinding, targetOf } from './target';
+import { finishFor, httpHeaders } from './to-backend';
 
 interface CompiledField {
   readonly pointer: string;
@@ -19,78 +29,6 @@ interface CompiledField {
   readonly expression: Expression;
   readonly list: boolean;
 }
-
-/** What a map writes to: the reply of the operation, or the request of a backend operation. */
-export function targetOf(step: MapDocument, context: StepContext): Target | Finding {
-  if (step.to === 'reply') {
-    const body = context.operation.reply?.schema ?? {};
-    return {
-      words: 'the reply',
-      types: context.types,
-      schema: {
-        type: 'object',
-        properties: { body, headers: { type: 'object' }, status: { type: 'integer' } },
-        required: resolveSchema(body, context.types).required?.length ? ['body'] : [],
-      },
-    };
-  }
-  if (step.to === 'request')
-    return {
-      words: 'the request',
-      types: context.types,
-      schema: {
-        type: 'object',
-        properties: { body: context.operation.request?.schema ?? {}, headers: { type: 'object' } },
-      },
-    };
-  const place = { ...context.place, pointer: `${context.place.pointer}/to` };
-  if (step.to.backend === undefined) return innerTarget(step.to.operation, step.to.api, context, place);
-  const backend = context.backend(step.to.backend);
-  if (!backend) return finding('HNG-302', `there is no backend ${step.to.backend}`, place);
-  const wanted = step.to.operation;
-  const operation = backend.contract?.operations.find((o) => o.id === wanted);
-  if (!operation) return finding('HNG-302', `the backend ${step.to.backend} has no operation ${wanted}`, place);
-  if (operation.unusable)
-    return finding('HNG-302', `the operation ${wanted} cannot be called: ${operation.unusable}`, place);
-  const properties: Record<string, JsonSchema> = {};
-  if (operation.http)
-    return {
-      ...httpTarget(operation),
-      types: backend.contract!.types,
-      operation,
-      backend: backend.name,
-      words: `${operation.id} of ${backend.name}`,
-    };
-  const required = ['body'];
-  if (operation.request.headers.length) {
-    const headers = operation.request.headers;
-    properties.soapHeader = {
-      type: 'object',
-      properties: Object.fromEntries(headers.map((h) => [h.name, h.schema])),
-      required: headers.filter((h) => h.required).map((h) => h.name),
-      additionalProperties: false,
-    };
-    required.push('soapHeader');
-  }
-  properties.body = operation.request.body;
-  properties.headers = { type: 'object' };
-  return {
-    words: `${operation.id} of ${backend.name}`,
-    schema: { type: 'object', properties, required },
-    types: backend.contract!.types,
-    operation,
-    backend: backend.name,
-  };
-}
-
-function innerTarget(id: string, api: string | undefined, context: StepContext, place: Place): Target | Finding {
-  const inner = context.inner(id, api);
-  const words = api === undefined ? id : `${id} of ${api}`;
-  if (!inner) return finding('HNG-302', `there is no operation ${words} in this gateway`, place);
-  return { ...httpTarget(inner.operation), types: inner.types, operation: inner.operation, words };
-}
-
-const isFinding = (t: Target | Finding): t is Finding => 'severity' in t;
 
 export const mapKind: StepKind<MapDocument> = {
   kind: 'map',
@@ -288,8 +226,8 @@ function toReply(context: StepContext) {
     isJson(mediaType) || isMultipart(mediaType)
       ? undefined
       : mediaCodec(mediaType, {
-          schema: reply?.schema,
-          types: context.types,
+          schema: replySide(reply?.schema, context.types),
+          types: replyTypes(context.types),
           lenient: true,
           root: context.operationId,
         });

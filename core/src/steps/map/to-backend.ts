@@ -8,7 +8,15 @@ import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
 import { isMultipart } from '../../message/headers';
 import type { Message } from '../../message/message';
-import { collectFaults, escapePointer, ValidatorSet, type JsonSchema, type TypeTable } from '../../schema';
+import {
+  ValidatorSet,
+  collectFaults,
+  escapePointer,
+  requestSide,
+  requestTypes,
+  type JsonSchema,
+  type TypeTable,
+} from '../../schema';
 
 /** Turns what a map made into the message for its backend; `refuse` is told of everything that does not fit the contract. */
 export type Finish = (
@@ -77,7 +85,8 @@ function toSoap(operation: ContractOperation, soap: SoapOperation): Finish {
   };
 }
 
-function toHttp(operation: ContractOperation, http: HttpOperation, types: TypeTable): Finish {
+function toHttp(operation: ContractOperation, http: HttpOperation, all: TypeTable): Finish {
+  const types = requestTypes(all);
   const set = new ValidatorSet(types);
   const parameters = http.parameters.map((p) => ({
     ...p,
@@ -90,7 +99,7 @@ function toHttp(operation: ContractOperation, http: HttpOperation, types: TypeTa
   const codec =
     media &&
     mediaCodec(media.mediaType, {
-      schema: media.schema,
+      schema: requestSide(media.schema, all),
       types,
       root: operation.id,
       encoding: media.encoding,
@@ -178,7 +187,7 @@ function addHeaders(out: Record<string, string>, value: unknown, not?: ReadonlyS
 }
 
 /** Arguments of an HTTP operation: parameters by place, then the body. */
-export function httpTarget(operation: ContractOperation): { readonly schema: JsonSchema } {
+export function httpTarget(operation: ContractOperation, types: TypeTable): { readonly schema: JsonSchema } {
   const http = operation.http!;
   const properties: Record<string, JsonSchema> = {};
   const required: string[] = [];
@@ -203,7 +212,7 @@ export function httpTarget(operation: ContractOperation): { readonly schema: Jso
     if (needed.length) required.push(member);
   }
   if (http.request) {
-    properties.body = operation.request.body;
+    properties.body = requestSide(operation.request.body, types);
     // A form of parts may go on as it came, and what nobody reads does.
     const media = preferredMedia(http.request.media);
     const passes = !!media && (isMultipart(media.mediaType) || !mediaCodec(media.mediaType));

@@ -13,7 +13,9 @@ export function compileMock(wanted: string, operation: OperationDocument, types:
     example,
     when: example.when === undefined ? undefined : compileCondition(example.when),
   }));
-  const made: ReplyExample | undefined = reply?.schema && { value: sampleOf(reply.schema, types, { optional: true }) };
+  const made: ReplyExample | undefined = reply?.schema && {
+    value: sampleOf(reply.schema, types, { without: 'writeOnly' }),
+  };
   return async (run: Run): Promise<{ name: string; example: ReplyExample }> => {
     if (wanted !== 'auto') {
       const found = examples.find((e) => e.name === wanted);

@@ -1,7 +1,7 @@
 import { Body } from '../../message/body';
 import { isJson } from '../../message/headers';
 import { finding, type Finding } from '../../problem';
-import { collectFaults, ValidatorSet, type JsonSchema } from '../../schema';
+import { ValidatorSet, collectFaults, replySide, replyTypes, type JsonSchema } from '../../schema';
 import { checkExpression, keyPointer, loadForReading, readsBody, runnable } from '../expression';
 import type { MessageType, StepContext, StepKind } from '../kind';
 import { checkTemplate, compileTemplate } from '../template';
@@ -116,7 +116,10 @@ function checkAllowed(step: ReplyDocument, context: StepContext, report: (f: Fin
   }
   const json = isJson(step.mediaType ?? context.operation.reply?.mediaType ?? 'application/json');
   if (!declared.schema || step.body === undefined || !json) return;
-  const faults = collectFaults(new ValidatorSet(context.types).compile(declared.schema), step.body);
+  const faults = collectFaults(
+    new ValidatorSet(replyTypes(context.types)).compile(replySide(declared.schema, context.types)),
+    step.body,
+  );
   if (faults.length)
     report(
       finding('HNG-317', `the body breaks the schema of the reply: ${faults[0]!.pointer || '/'} ${faults[0]!.detail}`, {

@@ -35,14 +35,20 @@ function samplesOf(contract: Contract): Record<string, string> {
   for (const o of contract.operations) {
     if (o.unusable) continue;
     if (o.http) {
-      out[o.id] = writeJson(sampleOf(httpTarget(o).schema, contract.types, { optional: false }) ?? {}, 2);
+      out[o.id] = writeJson(
+        sampleOf(httpTarget(o, contract.types).schema, contract.types, { optional: false, without: 'readOnly' }) ?? {},
+        2,
+      );
       continue;
     }
     const soapHeader = Object.fromEntries(
       o.request.headers.map((h) => [h.name, sampleOf(h.schema, contract.types, { name: h.name })]),
     );
     out[o.id] = writeJson(
-      { ...(o.request.headers.length && { soapHeader }), body: sampleOf(o.request.body, contract.types) ?? {} },
+      {
+        ...(o.request.headers.length && { soapHeader }),
+        body: sampleOf(o.request.body, contract.types, { without: 'readOnly' }) ?? {},
+      },
       2,
     );
   }

@@ -1,0 +1,189 @@
+import { describe, expect, test } from '@jest/globals';
+import { printSchema } from 'graphql';
+import {
+  Body,
+  checkDocument,
+  compareContracts,
+  compileApi,
+  draftFor,
+  incomingOf,
+  readOpenApi,
+  rehearse,
+  sampleOf,
+  writeJson,
+  type BackendRequest,
+  type FlowDocument,
+} from '../src';
+import { graphOf } from '../src/graph/graph';
+import { replySide, requestSide, requestTypes } from '../src/schema';
+
+/** OpenAPI 3.0.3 §4.7.24.2: a required member that is readOnly is required in replies alone, one that is writeOnly in requests alone. */
+const PILOTS = `openapi: 3.0.3
+info: { title: Pilots, version: "1" }
+paths:
+  /pilots:
+    post:
+      operationId: add
+      requestBody: { required: true, content: { application/json: { schema: { $ref: '#/components/schemas/Senior' } }, application/xml: { schema: { $ref: '#/components/schemas/Senior' } } } }
+      responses: { '200': { description: ok, content: { application/json: { schema: { $ref: '#/components/schemas/Senior' } } } } }
+  /inline:
+    put:
+      operationId: set
+      requestBody: { content: { application/json: { schema: { type: object, required: [id, name], properties: { id: { type: integer, readOnly: true }, name: { type: string } } } } } }
+      responses: { '200': { description: ok, content: { application/json: { schema: { type: object, required: [id, code], properties: { id: { type: integer }, code: { type: string, writeOnly: true } } } } } } }
+components:
+  schemas:
+    Id: { type: integer, readOnly: true }
+    Pilot: { type: object, required: [id, name, code], properties: { id: { $ref: '#/components/schemas/Id' }, name: { type: string }, code: { type: string, writeOnly: true } } }
+    Senior: { allOf: [{ $ref: '#/components/schemas/Pilot' }, { type: object, required: [id, since], properties: { since: { type: string, format: date, readOnly: true } } }] }
+`;
+const source = { entry: 'p.yaml', files: { 'p.yaml': PILOTS } };
+const contract = readOpenApi(source);
+const drafted: FlowDocument = draftFor(contract, source, undefined, { address: 'http://backend.example' });
+
+async function run(operation: string, body: unknown, reply: unknown, d = drafted, mediaType?: string) {
+  const sent: BackendRequest[] = [];
+  const op = [...compileApi(d).operations.values()][0]!.find((o) => o.id === operation)!;
+  const headers = mediaType ? { 'content-type': mediaType } : undefined;
+  const r = await rehearse(op, incomingOf(op, '/pilots', { body, headers }), {
+    ports: {
+      clock: { now: () => 0 },
+      backends: {
+        send: (one) => {
+          sent.push(one);
+          const type = { 'content-type': 'application/json' };
+          return Promise.resolve({
+            status: 200,
+            headers: type,
+            body: Body.ofText(writeJson(reply), type['content-type']),
+          });
+        },
+      },
+    },
+    env: {},
+    traceId: 't',
+    outbound: {},
+  });
+  const errors = (r.reply.body as { errors?: { pointer: string; code: string }[] } | undefined)?.errors;
+  return {
+    status: r.reply.status,
+    errors: errors?.map((e) => `${e.pointer} ${e.code}`),
+    inner: r.error?.inner,
+    sent: sent[0]?.body.text(),
+    body: r.reply.body,
+  };
+}
+
+describe('members that only replies have, or only requests', () => {
+  const came = { id: 1, name: 'A', since: '2026-01-01' };
+  test('a request need not have what only replies have, but may; a reply need not have what only requests have', async () => {
+    expect(await run('add', { name: 'A', code: 'x' }, came)).toMatchObject({
+      status: 200,
+      sent: '{"name":"A","code":"x"}',
+      body: came,
+    });
+    expect(await run('add', { ...came, code: 'x' }, { ...came, code: 'x' })).toMatchObject({ status: 200 });
+    expect(await run('set', { name: 'A' }, { id: 1 })).toMatchObject({ status: 200 });
+  });
+  test('each is required where it belongs', async () => {
+    expect((await run('add', {}, came)).errors).toEqual(['/name required', '/code required']);
+    expect(await run('add', { name: 'A', code: 'x' }, { name: 'A' })).toMatchObject({
+      status: 502,
+      inner: '/id id is missing; /since since is missing',
+    });
+    expect((await run('set', {}, {})).errors).toEqual(['/name required']);
+    expect((await run('set', { name: 'A' }, {})).inner).toContain('/id id is missing');
+  });
+  test('in XML too', async () => {
+    const xml = (inner: string) => `<Senior>${inner}</Senior>`;
+    expect(await run('add', xml('<name>A</name><code>x</code>'), came, drafted, 'application/xml')).toMatchObject({
+      status: 200,
+      sent: '{"name":"A","code":"x"}',
+    });
+    expect((await run('add', xml('<code>x</code>'), came, drafted, 'application/xml')).errors).toEqual([
+      '/name missing',
+    ]);
+    const onlyXml = PILOTS.replace(
+      "application/json: { schema: { $ref: '#/components/schemas/Senior' } }, application/xml",
+      'application/xml',
+    );
+    const s = { entry: 'p.yaml', files: { 'p.yaml': onlyXml } };
+    const d = draftFor(readOpenApi(s), s, undefined, { address: 'http://backend.example' });
+    const r = await run('add', { name: 'A', code: 'x' }, came, d);
+    expect(r.sent).toContain('<name>A</name><code>x</code>');
+  });
+  test('samples, examples and maps follow; a map that fills nothing but those of requests is whole', () => {
+    const { types } = contract;
+    const ref = { $ref: '#/types/Senior' };
+    expect(Object.keys(sampleOf(ref, types, { without: 'readOnly' }) as object)).toEqual(['name', 'code']);
+    expect(Object.keys(sampleOf(ref, types, { without: 'writeOnly' }) as object)).toEqual(['id', 'name', 'since']);
+    expect(drafted.cases!.find((c) => c.operation === 'add')!.request.body).toEqual({ name: 'name', code: 'code' });
+    const d = structuredClone(drafted);
+    d.operations.add!.flow[0] = {
+      kind: 'map',
+      to: { backend: Object.keys(d.backends!)[0]!, operation: 'add' },
+      fields: ['name', 'code'].map((n) => ({ to: `/body/${n}`, from: `body.${n}` })),
+    };
+    d.operations.add!.request!.examples = { one: { value: { name: 'A', code: 'x' } } };
+    d.operations.add!.reply!.examples = { one: { value: came } };
+    expect(checkDocument(d).map((f) => f.code)).toEqual([]);
+    d.operations.add!.flow[0].fields!.pop();
+    d.operations.add!.reply!.examples = { one: { value: { name: 'A', code: 'x' } } };
+    expect(checkDocument(d).map((f) => `${f.code} ${f.message}`)).toEqual([
+      expect.stringMatching(/^HNG-303 code of add/) as unknown,
+      expect.stringMatching(/^HNG-324 .*\/id id is missing/) as unknown,
+    ]);
+  });
+  test('a graph takes the one in and gives the other out', () => {
+    const sdl = printSchema(graphOf({ ...drafted, doors: [{ ...drafted.doors[0]!, answers: 'graphql' }] }).schema);
+    const fields = (start: string) => new RegExp(`${start} {\n([^}]*)}`).exec(sdl)?.[1]?.trim().split(/\n\s*/);
+    expect(fields('input SeniorInput')).toEqual(['name: String!', 'code: String!']);
+    expect(fields('type Senior')).toEqual(['id: Int!', 'name: String!', 'since: Date!']);
+  });
+  test('a newer contract that only marks a member so breaks nobody', () => {
+    const without = PILOTS.replace('Id: { type: integer, readOnly: true }', 'Id: { type: integer }');
+    const older = readOpenApi({ entry: 'p.yaml', files: { 'p.yaml': without } });
+    expect(compareContracts(older, contract).map((c) => `${c.place} ${c.words} ${c.judged}`)).toEqual([
+      expect.stringMatching(/^request .*id.* safe$/) as unknown,
+    ]);
+  });
+  test('nothing is copied where nothing is marked', () => {
+    const types = { A: { type: 'object' as const, required: ['a'], properties: { a: { type: 'string' as const } } } };
+    expect(requestTypes(types)).toBe(types);
+    expect([requestSide(types.A, types), replySide(types.A, types)]).toEqual([types.A, types.A]);
+    expect(requestSide(types.A, types)).toBe(types.A);
+    expect(requestTypes(contract.types)).toBe(requestTypes(contract.types));
+  });
+});
+
+describe('nullable of 3.0 without a type beside it', () => {
+  const open = (schema: string) =>
+    readOpenApi({
+      entry: 'n.yaml',
+      files: {
+        'n.yaml': `openapi: 3.0.3
+info: { title: N, version: "1" }
+paths: { /n: { get: { operationId: n, responses: { '200': { description: ok, content: { application/json: { schema: ${schema} } } } } } } }
+components: { schemas: { Boat: { type: object, properties: { name: { type: string } } }, Car: { type: object, required: [wheels] } } }
+`,
+      },
+    }).operations[0]!.reply!.body;
+  const BOAT = { $ref: '#/types/Boat' };
+  const NULL = { type: 'null' };
+  test.each<[string, object]>([
+    [
+      "{ nullable: true, allOf: [{ $ref: '#/components/schemas/Boat' }], description: B }",
+      { description: 'B', anyOf: [BOAT, NULL] },
+    ],
+    ["{ nullable: true, $ref: '#/components/schemas/Boat' }", { anyOf: [BOAT, NULL] }],
+    [
+      "{ nullable: true, oneOf: [{ $ref: '#/components/schemas/Boat' }, { $ref: '#/components/schemas/Car' }] }",
+      { anyOf: [{ oneOf: [BOAT, { $ref: '#/types/Car' }] }, NULL] },
+    ],
+    ['{ nullable: true, type: string, enum: [a] }', { type: ['string', 'null'], enum: ['a', null] }],
+    ['{ nullable: true }', {}],
+    ["{ allOf: [{ $ref: '#/components/schemas/Boat' }] }", { allOf: [BOAT] }],
+  ])('%s', (schema, wanted) => {
+    expect(open(schema)).toEqual(wanted);
+  });
+});
