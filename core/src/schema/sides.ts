@@ -34,7 +34,17 @@ function sidedTypes(types: TypeTable, mark: Marked): TypeTable {
   return out;
 }
 
-const ONE = ['items', 'additionalProperties', 'not', 'if', 'then', 'else', 'contains'] as const;
+const ONE = [
+  'items',
+  'additionalProperties',
+  'not',
+  'if',
+  'then',
+  'else',
+  'contains',
+  'unevaluatedProperties',
+  'unevaluatedItems',
+] as const;
 const MANY = ['allOf', 'anyOf', 'oneOf', 'prefixItems'] as const;
 
 function sided(schema: JsonSchema, types: TypeTable, mark: Marked, around?: ReadonlySet<string>): JsonSchema {

@@ -43,6 +43,8 @@ export interface JsonSchema {
   propertyNames?: JsonSchema;
   dependentRequired?: Record<string, string[]>;
   dependentSchemas?: Record<string, JsonSchema>;
+  unevaluatedProperties?: boolean | JsonSchema;
+  unevaluatedItems?: boolean | JsonSchema;
   contains?: JsonSchema;
   minContains?: number;
   maxContains?: number;

@@ -4,6 +4,7 @@ import { expressionMatcher } from '../pattern';
 import type { InputFault } from '../problem';
 import { applicators, passes, type Report, type Validator } from './applicators';
 import { CLOCK, MONTH_DAY, realDay } from './calendar';
+import { unevaluated } from './unevaluated';
 import { escapePointer, refName, typesOf, type JsonSchema, type JsonType, type TypeTable } from './types';
 
 export { passes };
@@ -23,7 +24,10 @@ export class ValidatorSet {
     return collectFaults(this.compile(schema), value, pointer);
   }
 
-  compile(schema: JsonSchema): Validator {
+  compile(schema: JsonSchema | boolean): Validator {
+    if (schema === true) return NOTHING;
+    // JSON Schema core §4.3.2: false is { "not": {} }.
+    if (schema === false) return this.compile({ not: {} });
     const parts: Validator[] = [];
     const name = refName(schema);
     if (name !== undefined) parts.push(this.reference(name));
@@ -33,7 +37,12 @@ export class ValidatorSet {
     if (schema.const !== undefined) parts.push(enumRule([schema.const]));
     this.stringRules(schema, parts);
     numberRules(schema, parts);
-    if (schema.items || schema.minItems !== undefined || schema.maxItems !== undefined || schema.uniqueItems)
+    if (
+      schema.items !== undefined ||
+      schema.minItems !== undefined ||
+      schema.maxItems !== undefined ||
+      schema.uniqueItems
+    )
       parts.push(this.arrayRule(schema));
     if (
       schema.properties ||
@@ -48,12 +57,14 @@ export class ValidatorSet {
     if (schema.oneOf) parts.push(this.discriminated(schema) ?? this.someRule(schema.oneOf, true));
     if (schema.not) {
       const inner = this.compile(schema.not);
+      const none = Object.keys(schema.not).length === 0;
+      const detail = none ? 'nothing may stand here' : 'the value has a form that is ruled out here';
       parts.push((v, p, report) => {
-        if (passes(inner, v))
-          report({ pointer: p, code: 'not', detail: 'the value has a form that is ruled out here' });
+        if (passes(inner, v)) report({ pointer: p, code: 'not', detail });
       });
     }
     applicators(schema, (s) => this.compile(s), parts);
+    unevaluated(schema, this.types, (s) => this.compile(s), parts);
     if (parts.length === 1) return parts[0]!;
     return (v, p, report) => {
       for (const part of parts) part(v, p, report);
@@ -119,7 +130,7 @@ export class ValidatorSet {
   }
 
   private arrayRule(s: JsonSchema): Validator {
-    const item = s.items && this.compile(s.items);
+    const item = s.items === undefined ? undefined : this.compile(s.items);
     // Items behind those that have a schema of their own (§10.3.1.2).
     const from = s.prefixItems?.length ?? 0;
     return (v, p, report) => {

@@ -20,7 +20,7 @@ export interface Completions {
 
 /** Keywords of JSON Schema 2020-12 that a Schema Object takes. */
 const KEYWORDS =
-  'type properties required items enum const format description title default examples $ref allOf anyOf oneOf not minimum maximum exclusiveMinimum exclusiveMaximum multipleOf minLength maxLength pattern minItems maxItems uniqueItems prefixItems additionalProperties patternProperties minProperties maxProperties discriminator xml deprecated readOnly writeOnly'.split(
+  'type properties required items enum const format description title default examples $ref allOf anyOf oneOf not minimum maximum exclusiveMinimum exclusiveMaximum multipleOf minLength maxLength pattern minItems maxItems uniqueItems prefixItems additionalProperties patternProperties unevaluatedProperties minProperties maxProperties discriminator xml deprecated readOnly writeOnly'.split(
     ' ',
   );
 const TYPES = ['string', 'number', 'integer', 'boolean', 'object', 'array', 'null'];

@@ -38,6 +38,8 @@ const PLAIN = [
 const LISTS = ['anyOf', 'oneOf', 'allOf', 'prefixItems'] as const;
 const SINGLE = ['items', 'not', 'if', 'then', 'else', 'contains', 'propertyNames'] as const;
 const MAPS = ['properties', 'patternProperties', 'dependentSchemas'] as const;
+/** Schemas, or true and false. */
+const OPEN = ['unevaluatedProperties', 'unevaluatedItems'] as const;
 const MAX_DEPTH = 200;
 
 /** Copies schemas of OpenAPI documents into one table of types; references between files become references into the table. */
@@ -88,6 +90,8 @@ export class SchemaReader {
     if (typeof value.additionalProperties === 'boolean') out.additionalProperties = value.additionalProperties;
     else if (isTree(value.additionalProperties))
       out.additionalProperties = this.read(value.additionalProperties, file, depth + 1);
+    for (const key of OPEN)
+      if (value[key] !== undefined) out[key] = typeof value[key] === 'boolean' ? value[key] : this.read(value[key], file, depth + 1);
     for (const p of [out.pattern, ...Object.keys(out.patternProperties ?? {})]) this.checkPattern(p, file);
     if (isTree(value.xml)) out.xml = value.xml as JsonSchema['xml'];
     // In 2.0 it is the name alone.

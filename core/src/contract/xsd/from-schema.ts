@@ -115,7 +115,8 @@ export class SchemaElements {
       const xml = property.xml ?? r.xml;
       const named = { name: xml?.name ?? key, uri: xml?.namespace ?? '', json: key };
       if (typesOf(r).includes('array')) {
-        if (!xml?.wrapped) particles.push(this.many(r, named.name, { ...named, sparse: this.sparse.has(property) }));
+        if (!xml?.wrapped)
+          particles.push(this.many(r, named.name, { ...named, sparse: this.isSparse(key, property, s, r) }));
         else {
           const item = this.many(r, key, undefined);
           const type = complex([item], []);
@@ -144,6 +145,11 @@ export class SchemaElements {
   }
 
   /** Items of a list: their own name first, then the list's. */
+  /** An absent list is none rather than empty: in some alternatives, and where an empty one would be too short. */
+  private isSparse(key: string, property: JsonSchema, owner: JsonSchema, list: JsonSchema): boolean {
+    return this.sparse.has(property) || (!owner.required?.includes(key) && (list.minItems ?? 0) > 0);
+  }
+
   private many(
     list: JsonSchema,
     fallback: string,
@@ -158,7 +164,8 @@ export class SchemaElements {
       sparse: outer?.sparse,
     };
     return {
-      min: list.minItems ?? 0,
+      // How many are needed where there are some, the schema says.
+      min: outer?.sparse ? 0 : (list.minItems ?? 0),
       max: list.maxItems === 1 ? Infinity : (list.maxItems ?? Infinity),
       term: this.element(items, named),
     };
