@@ -1,18 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import Papa from 'papaparse';
-import {
-  Body,
-  compareContracts,
-  compileApi,
-  draftFor,
-  exportOpenApi,
-  incomingOf,
-  readOpenApi,
-  writeJson,
-  type BackendRequest,
-  type FlowDocument,
-  type SampleRequest,
-} from '../src';
+import { compareContracts, draftFor, exportOpenApi, readOpenApi, writeJson, type FlowDocument } from '../src';
+import { ask, queryOf } from './ask-world';
 import { planFor } from '../src/draft';
 import { applyCallers, callersOpenApi } from '../src/text/callers';
 
@@ -53,67 +42,28 @@ const contract = readOpenApi(source);
 const drafted: FlowDocument = draftFor(contract, source, undefined, { address: 'http://backend.example' });
 const CSV = 'text/csv';
 
-async function ask(
-  id: string,
-  given: SampleRequest & { raw?: Record<string, string | string[]>; text?: string },
-  answers: { type: string; text: string } = { type: 'application/json', text: '[]' },
-  document = drafted,
-) {
-  const sent: BackendRequest[] = [];
-  const op = [...compileApi(document).operations.values()][0]!.find((o) => o.id === id)!;
-  const incoming = incomingOf(op, '/pilots', given);
-  const type = given.headers?.['content-type'];
-  const { reply, refusal } = await op.handle(
-    {
-      ...incoming,
-      ...(given.raw && { query: given.raw }),
-      ...(given.text !== undefined && { body: Body.ofText(given.text, type) }),
-    },
-    {
-      ports: {
-        clock: { now: () => 0 },
-        backends: {
-          send: (r) => {
-            sent.push(r);
-            const headers = { 'content-type': answers.type };
-            return Promise.resolve({ status: 200, headers, body: Body.ofText(answers.text, answers.type) });
-          },
-        },
-      },
-      env: {},
-      traceId: 't',
-      outbound: {},
-    },
-  );
-  return {
-    status: reply.status,
-    type: reply.headers['content-type'],
-    text: reply.body.text(),
-    errors: refusal?.options.errors?.map((e) => `${e.parameter ?? e.pointer} ${e.code}: ${e.detail}`),
-    sent: sent[0],
-  };
-}
-const query = (r: BackendRequest | undefined) => decodeURIComponent(r!.url.split('?')[1] ?? '');
-
 describe('a parameter that is a message of its own (OpenAPI 3.1 §4.8.12, content)', () => {
   test('goes on as one, in the query and in a header, which holds ASCII alone', async () => {
-    const r = await ask('findPilots', { query: { where: { grade: 2 } }, headers: { 'x-ask': '{"port":"Öland"}' } });
-    expect([r.status, query(r.sent)]).toEqual([200, 'where={"grade":2}']);
+    const r = await ask(drafted, 'findPilots', {
+      query: { where: { grade: 2 } },
+      headers: { 'x-ask': '{"port":"Öland"}' },
+    });
+    expect([r.status, queryOf(r.sent)]).toEqual([200, 'where={"grade":2}']);
     expect(r.sent!.headers['x-ask']).toBe('{"port":"\\u00d6land"}');
     expect(JSON.parse(r.sent!.headers['x-ask']!)).toEqual({ port: 'Öland' });
   });
   test.each([
-    ['{"grade":"a"}', 'where type: must be a whole number'],
+    ['{"grade":"a"}', 'where type: /grade must be a whole number'],
     ['{}', 'where required: '],
     ['{"grade":1,"x":2}', 'where additionalProperties: '],
     ['{"grade":', 'where syntax: is no application/json: '],
   ])('%s is refused by its name', async (where, words) => {
-    const r = await ask('findPilots', { raw: { where } });
+    const r = await ask(drafted, 'findPilots', { raw: { where } });
     expect([r.status, r.errors?.length, r.sent]).toEqual([400, 1, undefined]);
     expect(r.errors![0]).toContain(words);
   });
   test('twice is refused', async () => {
-    const r = await ask('findPilots', { raw: { where: ['{"grade":1}', '{"grade":2}'] } });
+    const r = await ask(drafted, 'findPilots', { raw: { where: ['{"grade":1}', '{"grade":2}'] } });
     expect(r.errors).toEqual(['where type: may be given once only']);
   });
   test('stands in the exported document, and in the text of the callers view, which reads it back', () => {
@@ -148,18 +98,18 @@ interface Exported {
 
 describe('objects in a query that name none of their members', () => {
   test('in brackets: any name, by the schema of the others', async () => {
-    const r = await ask('findPilots', { raw: { 'filter[tug]': '3', 'filter[a b]': '4' } });
-    expect([r.status, query(r.sent)]).toEqual([200, 'filter[tug]=3&filter[a b]=4']);
-    const bad = await ask('findPilots', { raw: { 'filter[tug]': 'x', 'box[other]': '1' } });
+    const r = await ask(drafted, 'findPilots', { raw: { 'filter[tug]': '3', 'filter[a b]': '4' } });
+    expect([r.status, queryOf(r.sent)]).toEqual([200, 'filter[tug]=3&filter[a b]=4']);
+    const bad = await ask(drafted, 'findPilots', { raw: { 'filter[tug]': 'x', 'box[other]': '1' } });
     expect(bad.errors).toEqual([
-      'filter type: must be a whole number',
+      'filter type: /tug must be a whole number',
       'box[other] additionalProperties: the query parameter box[other] is not known here',
     ]);
   });
   test('a list within is one as often as it is given', async () => {
     for (const side of ['7', ['7', '8']]) {
-      const r = await ask('findPilots', { raw: { 'box[side]': side } });
-      expect([r.status, query(r.sent)]).toEqual([
+      const r = await ask(drafted, 'findPilots', { raw: { 'box[side]': side } });
+      expect([r.status, queryOf(r.sent)]).toEqual([
         200,
         [side]
           .flat()
@@ -169,12 +119,14 @@ describe('objects in a query that name none of their members', () => {
     }
   });
   test('each by a name of its own: all that no other parameter is called', async () => {
-    const r = await ask('any', { raw: { x: '1', page: '2', y: '3' } });
-    expect([r.errors, query(r.sent)]).toEqual([undefined, 'x=1&y=3&page=2']);
+    const r = await ask(drafted, 'any', { raw: { x: '1', page: '2', y: '3' } });
+    expect([r.errors, queryOf(r.sent)]).toEqual([undefined, 'x=1&y=3&page=2']);
   });
   test('a case writes them as callers do', async () => {
-    const r = await ask('findPilots', { query: { filter: { tug: 3 }, box: { side: [1, 2] }, range: [1, 2.5] } });
-    expect([r.status, query(r.sent)]).toEqual([200, 'filter[tug]=3&box[side]=1&box[side]=2&range=1,2.5']);
+    const r = await ask(drafted, 'findPilots', {
+      query: { filter: { tug: 3 }, box: { side: [1, 2] }, range: [1, 2.5] },
+    });
+    expect([r.status, queryOf(r.sent)]).toEqual([200, 'filter[tug]=3&box[side]=1&box[side]=2&range=1,2.5']);
   });
 });
 
@@ -187,24 +139,29 @@ describe('CSV at a door (RFC 4180; papaparse judges)', () => {
   const asJson = [{ name: 'Ann "A", Öst', grade: 2 }, { name: 'Bo' }];
 
   test('a list may come as CSV where JSON is the own form of the operation', async () => {
-    const r = await ask('addPilots', { text, headers: { 'content-type': CSV } }, { type: CSV, text: 'name\r\nBo' });
+    const r = await ask(
+      drafted,
+      'addPilots',
+      { text, headers: { 'content-type': CSV } },
+      { type: CSV, text: 'name\r\nBo' },
+    );
     expect([r.status, JSON.parse(r.sent!.body.text())]).toEqual([200, asJson]);
-    const bad = await ask('addPilots', { text: 'name,grade\r\nBo,x', headers: { 'content-type': CSV } });
+    const bad = await ask(drafted, 'addPilots', { text: 'name,grade\r\nBo,x', headers: { 'content-type': CSV } });
     expect([bad.status, bad.errors]).toEqual([400, ['/0/grade type: must be a whole number']]);
   });
   test('and goes out as CSV to whoever asks for it, as JSON or XML where the backend has CSV', async () => {
     const json = { type: 'application/json', text: JSON.stringify(asJson) };
-    const r = await ask('findPilots', { headers: { accept: 'text/csv, application/json;q=0.5' } }, json);
+    const r = await ask(drafted, 'findPilots', { headers: { accept: 'text/csv, application/json;q=0.5' } }, json);
     expect(r.type).toBe(CSV);
     expect(Papa.parse(r.text, { header: true }).data).toEqual(rows);
-    expect((await ask('findPilots', { headers: { accept: '*/*' } }, json)).type).toBe('application/json');
+    expect((await ask(drafted, 'findPilots', { headers: { accept: '*/*' } }, json)).type).toBe('application/json');
     const csv = { type: CSV, text };
     const body = { body: [], headers: { accept: 'application/json' } };
-    const back = await ask('addPilots', body, csv);
+    const back = await ask(drafted, 'addPilots', body, csv);
     expect([back.type, JSON.parse(back.text)]).toEqual(['application/json', asJson]);
-    const xml = await ask('addPilots', { body: [], headers: { accept: 'application/xml' } }, csv);
+    const xml = await ask(drafted, 'addPilots', { body: [], headers: { accept: 'application/xml' } }, csv);
     expect([xml.type, xml.text.match(/<grade>2<\/grade>/g)?.length]).toEqual(['application/xml', 1]);
-    expect(await ask('addPilots', { body: [], headers: { accept: CSV } }, csv)).toMatchObject({
+    expect(await ask(drafted, 'addPilots', { body: [], headers: { accept: CSV } }, csv)).toMatchObject({
       type: CSV,
       status: 200,
     });
@@ -257,16 +214,16 @@ describe('XML, forms and CSV as the own form of an operation are held against it
   ])('%s', async (type, schema, good, bad) => {
     const d = own(type, schema);
     const headers = { 'content-type': type };
-    const ok = await ask('put', { text: good, headers }, undefined, d);
+    const ok = await ask(d, 'put', { text: good, headers });
     expect([ok.status, ok.errors]).toEqual([200, undefined]);
     if (type !== 'application/xml') expect(ok.sent!.body.text()).toBe(good);
-    const wrong = await ask('put', { text: bad, headers }, undefined, d);
+    const wrong = await ask(d, 'put', { text: bad, headers });
     expect([wrong.status, wrong.errors]).toEqual([400, [expect.stringMatching(/rank additionalProperties: /)]]);
   });
   test('an element that a closed schema does not name is told, not left out, at a door over JSON', async () => {
     const d = own('application/json', pilot);
     const headers = { 'content-type': 'application/xml' };
-    const r = await ask('put', { text: '<put x="1"><name>A</name><rank><a>1</a></rank></put>', headers }, undefined, d);
+    const r = await ask(d, 'put', { text: '<put x="1"><name>A</name><rank><a>1</a></rank></put>', headers });
     expect([r.status, r.errors?.map((e) => e.split(' ')[0])]).toEqual([400, ['/@x', '/rank']]);
   });
 });
@@ -295,7 +252,7 @@ paths:
     const s = { entry: 'a.yaml', files: { 'a.yaml': text } };
     const d = draftFor(readOpenApi(s), s, undefined, { address: 'http://backend.example' });
     expect(writeJson(exportOpenApi(d))).not.toContain('x-form');
-    const r = await ask('send', { body }, undefined, d);
+    const r = await ask(d, 'send', { body });
     expect(r.errors).toBeUndefined();
     return r.sent!.body.text();
   };
@@ -331,9 +288,9 @@ paths:
     expect(applied.document.operations.send!.request).toEqual(d.operations.send!.request);
     const type = 'multipart/form-data; boundary=b';
     const parts = (sizes: string) => `--b\r\nContent-Disposition: form-data; name="sizes"\r\n\r\n${sizes}\r\n--b--\r\n`;
-    const good = await ask('send', { text: parts('1,2'), headers: { 'content-type': type } }, undefined, d);
+    const good = await ask(d, 'send', { text: parts('1,2'), headers: { 'content-type': type } });
     expect([good.errors, good.sent?.body.text()]).toEqual([undefined, parts('1,2')]);
-    const bad = await ask('send', { text: parts('1,x'), headers: { 'content-type': type } }, undefined, d);
+    const bad = await ask(d, 'send', { text: parts('1,x'), headers: { 'content-type': type } });
     expect(bad.errors).toEqual(['/sizes/1 type: must be a whole number']);
   });
 });

@@ -1,19 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { printSchema } from 'graphql';
-import {
-  Body,
-  checkDocument,
-  compareContracts,
-  compileApi,
-  draftFor,
-  incomingOf,
-  readOpenApi,
-  rehearse,
-  sampleOf,
-  writeJson,
-  type BackendRequest,
-  type FlowDocument,
-} from '../src';
+import { checkDocument, compareContracts, draftFor, readOpenApi, sampleOf, writeJson, type FlowDocument } from '../src';
+import { ask } from './ask-world';
 import { graphOf } from '../src/graph/graph';
 import { replySide, requestSide, requestTypes } from '../src/schema';
 
@@ -42,36 +30,10 @@ const contract = readOpenApi(source);
 const drafted: FlowDocument = draftFor(contract, source, undefined, { address: 'http://backend.example' });
 
 async function run(operation: string, body: unknown, reply: unknown, d = drafted, mediaType?: string) {
-  const sent: BackendRequest[] = [];
-  const op = [...compileApi(d).operations.values()][0]!.find((o) => o.id === operation)!;
   const headers = mediaType ? { 'content-type': mediaType } : undefined;
-  const r = await rehearse(op, incomingOf(op, '/pilots', { body, headers }), {
-    ports: {
-      clock: { now: () => 0 },
-      backends: {
-        send: (one) => {
-          sent.push(one);
-          const type = { 'content-type': 'application/json' };
-          return Promise.resolve({
-            status: 200,
-            headers: type,
-            body: Body.ofText(writeJson(reply), type['content-type']),
-          });
-        },
-      },
-    },
-    env: {},
-    traceId: 't',
-    outbound: {},
-  });
-  const errors = (r.reply.body as { errors?: { pointer: string; code: string }[] } | undefined)?.errors;
-  return {
-    status: r.reply.status,
-    errors: errors?.map((e) => `${e.pointer} ${e.code}`),
-    inner: r.error?.inner,
-    sent: sent[0]?.body.text(),
-    body: r.reply.body,
-  };
+  const r = await ask(d, operation, { body, headers }, { text: writeJson(reply) });
+  const errors = r.errors?.map((e) => e.split(':')[0]);
+  return { ...r, errors, sent: r.sent?.body.text(), body: JSON.parse(r.text) as unknown };
 }
 
 describe('members that only replies have, or only requests', () => {

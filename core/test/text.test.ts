@@ -69,8 +69,8 @@ paths:
       responses:
         "200":
           description: Done
-          headers:
-            ETag: { schema: { type: string } }
+          links:
+            self: { operationId: getBerth }
           content:
             application/json:
               schema:

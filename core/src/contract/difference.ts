@@ -80,9 +80,23 @@ function compareOperations(
       { schema: replySide(b.reply.body, after.types), types: replyTypes(after.types) },
       '',
     );
+  replyFields(a, b, tell);
   const faults = new Set(b.faults.map((f) => f.name));
   for (const f of a.faults) if (!faults.has(f.name)) tell(`fault ${f.name}`, 'is gone', 'safe');
   for (const f of b.faults) if (!a.faults.some((x) => x.name === f.name)) tell(`fault ${f.name}`, 'is new', 'risky');
+}
+
+/** Header fields that replies promise, by their names alone (RFC 9110 §5.1: in any case). */
+function replyFields(a: ContractOperation, b: ContractOperation, tell: Tell): void {
+  const all = (o: ContractOperation) =>
+    new Map(
+      (o.http?.replies ?? []).flatMap((r) =>
+        (r.headers ?? []).map((h) => [`reply ${r.status} header ${h.name.toLowerCase()}`, h.required] as const),
+      ),
+    );
+  const [old, now] = [all(a), all(b)];
+  for (const [key, required] of old) if (!now.has(key)) tell(key, 'is gone', required ? 'breaking' : 'risky');
+  for (const key of now.keys()) if (!old.has(key)) tell(key, 'is new', 'safe');
 }
 
 const requestOf = (o: ContractOperation, { types }: Contract): Side => ({

@@ -9,7 +9,7 @@ import {
 import { parameterForm, writeQuery, writeSimple } from '../codec/parameters';
 import { requestSchema } from '../flow/request-schema';
 import { isMultipart } from '../message/headers';
-import { sampleOf, typesOf, type TypeTable } from '../schema';
+import { escapePointer, sampleOf, typesOf, type TypeTable } from '../schema';
 import type { PlannedField, PlannedOperation } from './plan';
 import { copyTypes, slug, type DraftOptions } from './common';
 import { jsonataName } from '../expression';
@@ -152,6 +152,21 @@ function operationOf(
   const reply = successOf(http.replies);
   const replyMedia = preferredMedia(reply?.media ?? []);
   const several = http.replies.filter((r) => /^2/.test(r.status)).length > 1 || !/^\d+$/.test(reply?.status ?? '200');
+  const headersOf = ({ headers = [] }: HttpReply): Pick<ReplyDocument, 'headers'> =>
+    headers.length
+      ? {
+          headers: Object.fromEntries(
+            headers.map((h) => [
+              h.name,
+              {
+                ...(h.documentation && { description: h.documentation }),
+                ...(h.required && { required: true }),
+                schema: copy(h.schema),
+              },
+            ]),
+          ),
+        }
+      : {};
   const others = Object.fromEntries(
     http.replies
       .filter((r) => r !== reply)
@@ -160,12 +175,16 @@ function operationOf(
         return [
           r.status,
           {
-            ...(m && { mediaType: m.mediaType, schema: copy(m.schema) }),
+            ...(m && { mediaType: outer(m.mediaType), schema: copy(m.schema) }),
             ...(r.documentation && { description: r.documentation }),
+            ...headersOf(r),
           },
         ];
       }),
   );
+  const good = http.replies.filter((r) => r === reply || /^2/.test(r.status));
+  const fieldsKept = new Set(good.flatMap((r) => r.headers ?? []).map((h) => h.name.toLowerCase()));
+  if (row.status === 201) fieldsKept.add('location');
   const structured = replyMedia && /json|xml|urlencoded|csv|text\/plain/i.test(replyMedia.mediaType);
   return {
     method: row.method,
@@ -188,6 +207,7 @@ function operationOf(
       status: row.status,
       ...(reply?.documentation && { description: reply.documentation }),
       ...(replyMedia && { mediaType: outer(replyMedia.mediaType), schema: copy(replyMedia.schema) }),
+      ...(reply && headersOf(reply)),
     },
     ...(Object.keys(others).length && { otherReplies: others }),
     flow: [
@@ -207,7 +227,10 @@ function operationOf(
               fields: [
                 ...(replyMedia ? [{ to: '/body', from: 'body' }] : []),
                 ...(several ? [{ to: '/status', from: 'status' }] : []),
-                ...(row.status === 201 ? [{ to: '/headers/location', from: 'headers.location' }] : []),
+                ...[...fieldsKept].map((n) => ({
+                  to: `/headers/${escapePointer(n)}`,
+                  from: `headers.${jsonataName(n)}`,
+                })),
               ],
             },
           ]
@@ -215,6 +238,8 @@ function operationOf(
     ],
   };
 }
+
+type ReplyDocument = NonNullable<OperationDocument['reply']>;
 
 /** What callers see: XML of a backend becomes JSON, which the door turns into XML again for whoever asks for it. */
 const outer = (mediaType: string): string => (/[/+]xml\b|urlencoded/i.test(mediaType) ? 'application/json' : mediaType);

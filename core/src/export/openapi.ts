@@ -133,7 +133,10 @@ export interface AuthoredOperation {
   tags?: string[];
   parameters?: Record<string, unknown>[];
   requestBody?: { description?: string; required?: true; content: Record<string, Record<string, unknown>> };
-  responses: Record<string, { description: string; content?: Record<string, Record<string, unknown>> }>;
+  responses: Record<
+    string,
+    { description: string; headers?: Record<string, object>; content?: Record<string, Record<string, unknown>> }
+  >;
 }
 
 /** What a reply is called that nobody described: an Operation Object must say something (OpenAPI 3.1 §4.8.17). */
@@ -147,11 +150,16 @@ export function authoredOperation(id: string, o: OperationDocument): AuthoredOpe
   const responses: AuthoredOperation['responses'] = {
     [String(o.reply?.status ?? 200)]: {
       description: o.reply?.description ?? NO_WORDS,
+      ...headersOf(o.reply?.headers),
       ...((o.reply?.schema || o.reply?.mediaType) && { content: content(o.reply, examplesOf(o.reply.examples)) }),
     },
   };
   for (const [other, r] of Object.entries(o.otherReplies ?? {}))
-    responses[other] = { description: r.description ?? 'Another reply', ...(r.mediaType && { content: content(r) }) };
+    responses[other] = {
+      description: r.description ?? 'Another reply',
+      ...headersOf(r.headers),
+      ...(r.mediaType && { content: content(r) }),
+    };
   return {
     operationId: id,
     ...(o.summary && { summary: o.summary }),
@@ -180,6 +188,14 @@ export function authoredOperation(id: string, o: OperationDocument): AuthoredOpe
     responses,
   };
 }
+
+/** Header Objects (OpenAPI 3.1 §4.8.21). */
+const headersOf = (
+  headers: NonNullable<OperationDocument['reply']>['headers'],
+): { headers?: Record<string, object> } =>
+  headers && Object.keys(headers).length
+    ? { headers: Object.fromEntries(Object.entries(headers).map(([n, h]) => [n, { ...h, schema: outward(h.schema) }])) }
+    : {};
 
 /** Encoding objects (OpenAPI 3.1 §4.8.15). */
 function encodingOf({ encoding = {}, styles = {} }: NonNullable<OperationDocument['request']>) {

@@ -83,6 +83,14 @@ const parameter = z.strictObject({
 });
 export type ParameterDocument = z.infer<typeof parameter>;
 
+const replyHeaders = z
+  .record(
+    name,
+    z.strictObject({ description: z.string().optional(), required: z.boolean().optional(), schema: jsonSchema }),
+  )
+  .optional()
+  .describe('Header fields that the reply may carry, for whoever reads the contract; what carries them is the flow');
+
 const requestExample = z.strictObject({ summary: z.string().optional(), value: z.unknown() });
 const replyExample = z.strictObject({
   summary: z.string().optional(),
@@ -134,6 +142,7 @@ export const operationSchema = z.strictObject({
       mediaType: name.optional(),
       description: z.string().optional(),
       schema: jsonSchema.optional(),
+      headers: replyHeaders,
       examples: z.record(z.string(), replyExample).optional(),
     })
     .optional(),
@@ -144,6 +153,7 @@ export const operationSchema = z.strictObject({
         mediaType: name.optional(),
         description: z.string().optional(),
         schema: jsonSchema.optional(),
+        headers: replyHeaders,
       }),
     )
     .optional()

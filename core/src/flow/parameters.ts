@@ -24,6 +24,8 @@ interface CompiledParameter {
   readonly required: boolean;
   readonly kind: 'scalar' | 'list' | 'object';
   readonly members: readonly string[];
+  /** Of a list: for items that have a type by their place. */
+  readonly first: readonly ((text: string) => unknown)[];
   readonly listMembers: ReadonlySet<string>;
   /** Takes members that its schema does not name. */
   readonly open: boolean;
@@ -69,6 +71,7 @@ export function compileParameters(
       members: Object.keys(members),
       listMembers: new Set(listMembers),
       open: object && !form.content && more !== false,
+      first: (s.prefixItems ?? []).map((item) => parserFor(oneOf(item, types))),
       parse: (text, member) => (member === undefined ? scalar : (members[member] ?? scalar))(text),
       validate: set.compile(p.schema),
     };
@@ -108,7 +111,7 @@ export function compileParameters(
       const value = p.form.content ? messageOf(p, raw as string, out.faults) : valueOf(p, raw);
       if (value === undefined) continue;
       for (const f of collectFaults(p.validate, value))
-        out.faults.push({ parameter: p.name, code: f.code, detail: f.detail });
+        out.faults.push({ parameter: p.name, code: f.code, detail: within(f) });
       target[p.name] = value;
     }
     if (strictQuery) {
@@ -134,6 +137,12 @@ function oneOf(schema: JsonSchema, types: TypeTable): JsonSchema {
   return isList(s, types) ? resolveSchema(s.items ?? {}, types) : s;
 }
 
+/** Where in the value of a parameter, where it is not the whole: a member or an item. What is missing names itself. */
+function within({ pointer, code, detail }: InputFault): string {
+  const named = code === 'required' && pointer?.lastIndexOf('/') === 0;
+  return pointer && !named ? `${pointer} ${detail}` : detail;
+}
+
 function copied(values: RawValues): Record<string, unknown> {
   const out: Record<string, unknown> = {};
   for (const name in values) setMember(out, name, values[name]);
@@ -153,7 +162,7 @@ function messageOf(p: CompiledParameter, raw: string, faults: InputFault[]): unk
 
 function valueOf(p: CompiledParameter, raw: string | readonly string[] | Members): unknown {
   if (typeof raw === 'string') return p.parse(raw);
-  if (Array.isArray(raw)) return (raw as readonly string[]).map((t) => p.parse(t));
+  if (Array.isArray(raw)) return (raw as readonly string[]).map((t, i) => (p.first[i] ?? p.parse)(t));
   return Object.fromEntries(
     Object.entries(raw as Members).map(([k, v]) => [
       k,

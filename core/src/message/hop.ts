@@ -12,6 +12,8 @@ const HOP = new Set([
   'expect',
 ]);
 
+export const isHop = (name: string): boolean => HOP.has(name);
+
 /** Names that the field Connection gives besides; undefined for the usual values, which name nothing (RFC 9110 §7.6.1). */
 function namedHops(connection: string | undefined): ReadonlySet<string> | undefined {
   if (connection === undefined || connection === 'keep-alive' || connection === 'close') return undefined;

@@ -281,6 +281,20 @@ class Reader {
     };
   }
 
+  private headers(given: unknown, at: Path): Pick<NonNullable<OperationDocument['reply']>, 'headers'> {
+    const all = Object.entries(isTree(given) ? given : {}).flatMap(([name, entry]) => {
+      const h = this.open(entry, [...at, name]);
+      if (!h) return [];
+      const shown = {
+        ...(typeof h.description === 'string' && { description: h.description }),
+        ...(h.required === true && { required: true }),
+        schema: inward(h.schema ?? {}) as JsonSchema,
+      };
+      return [[name, shown] as const];
+    });
+    return all.length ? { headers: Object.fromEntries(all) } : {};
+  }
+
   replies(at: Path, given: unknown, had: OperationDocument): Pick<OperationDocument, 'reply' | 'otherReplies'> {
     const all = Object.entries(isTree(given) ? given : {}).filter(([status]) => !status.startsWith('x-'));
     const before = String(had.reply?.status ?? 200);
@@ -290,8 +304,8 @@ class Reader {
     for (const [status, entry] of all) {
       const r = this.open(entry, [...at, status]);
       if (!r) continue;
-      for (const part of ['headers', 'links'])
-        if (r[part] !== undefined) this.note([...at, status, part], `${part} of the reply ${status}`);
+      if (r.links !== undefined) this.note([...at, status, 'links'], `links of the reply ${status}`);
+      const headers = this.headers(r.headers, [...at, status, 'headers']);
       const { examples, ...media } = this.media(r.content, [...at, status]);
       const words = typeof r.description === 'string' ? r.description : '';
       if (status === main?.[0])
@@ -300,9 +314,10 @@ class Reader {
           ...media,
           ...(words && words !== (had.reply?.description ?? NO_WORDS) ? { description: words } : {}),
           ...(had.reply?.description !== undefined && words === had.reply.description && { description: words }),
+          ...headers,
           ...this.examples(examples, had.reply?.examples, [...at, status]),
         };
-      else others[status] = { ...media, ...(words && words !== 'Another reply' && { description: words }) };
+      else others[status] = { ...media, ...headers, ...(words && words !== 'Another reply' && { description: words }) };
     }
     return { ...(reply && { reply }), ...(Object.keys(others).length && { otherReplies: others }) };
   }

@@ -1,3 +1,4 @@
+import type { HeaderShape } from '../model';
 import type { JsonSchema } from '../../schema';
 
 /** What an operation of an OpenAPI document looks like on the wire. */
@@ -64,6 +65,8 @@ export interface HttpReply {
   readonly status: string;
   readonly documentation?: string;
   readonly media: readonly HttpMedia[];
+  /** Fields that it may carry (§4.8.21), besides those that are of the message itself. */
+  readonly headers?: readonly HeaderShape[];
 }
 
 /** A Link object (§4.8.20): a value of this reply is an argument of another operation. */

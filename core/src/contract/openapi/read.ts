@@ -1,8 +1,10 @@
 import { formAsJson } from '../../codec/multipart';
 import { isMultipart } from '../../message/headers';
+import { isHop } from '../../message/hop';
+import { decoded } from '../../message/percent';
 import { finding, HingeError, type Finding } from '../../problem';
 import type { TypeTable } from '../../schema';
-import type { Contract, ContractFiles, ContractOperation, FaultShape, MessageShape } from '../model';
+import type { Contract, ContractFiles, ContractOperation, FaultShape, HeaderShape, MessageShape } from '../model';
 import type {
   HttpBody,
   HttpLink,
@@ -43,6 +45,7 @@ class OpenApiReader {
   private readonly findings: Finding[] = [];
   private readonly file: string;
   private readonly ids = new Set<string>();
+  private readonly renamed = new Map<string, string>();
 
   constructor(files: ContractFiles) {
     this.source = new OpenApiSource(files);
@@ -69,18 +72,33 @@ class OpenApiReader {
     }
     if (!operations.length)
       throw new HingeError('HNG-124', `${this.file} describes no operation`, this.source.placeOf(this.file, ['paths']));
+    const linked = (link: HttpLink): HttpLink => ({
+      ...link,
+      operationId: this.linkedId(link.operationId, operations),
+    });
     return {
       format: 'openapi',
       name: text(info.title) ?? 'API',
       version: text(info.version),
       documentation: text(info.description) ?? text(info.summary),
       addresses: this.addresses(root),
-      operations,
+      operations: operations.map((o) =>
+        o.http!.links.length ? { ...o, http: { ...o.http!, links: o.http!.links.map(linked) } } : o,
+      ),
       types: this.schemas.types,
       security: this.securitySchemes(isTree(components.securitySchemes) ? components.securitySchemes : {}),
       typePlaces: this.schemas.places,
       findings: [...this.findings, ...this.schemas.findings],
     };
+  }
+
+  /** The operation that a link names by its operationId, or by a reference to its place (§4.8.20.1), as it is called here. */
+  private linkedId(named: string | undefined, operations: readonly ContractOperation[]): string | undefined {
+    if (named === undefined) return undefined;
+    const [path, method] = /#\/paths\/([^/]+)\/(\w+)$/.exec(named)?.slice(1) ?? [];
+    const at = path && decoded(path.replace(/~1/g, '/').replace(/~0/g, '~'));
+    const found = at && operations.find((o) => o.http!.path === at && o.http!.method === method!.toUpperCase());
+    return found ? found.id : (this.renamed.get(named) ?? named);
   }
 
   /** Servers with their variables' defaults put in; relative ones say nothing without the place of the document. */
@@ -151,6 +169,7 @@ class OpenApiReader {
     let id = clean;
     for (let n = 2; this.ids.has(id); n++) id = `${clean}_${n}`;
     this.ids.add(id);
+    if (id !== wanted) this.renamed.set(wanted, id);
     if (id !== wanted) this.findings.push(finding('HNG-123', `the operation ${wanted} is called ${id} here`, place));
     return id;
   }
@@ -246,8 +265,21 @@ class OpenApiReader {
           status: status.toUpperCase() === 'DEFAULT' ? 'default' : status.toUpperCase(),
           documentation: text(reply.description),
           media: this.media(reply.content, at),
+          ...this.headers(reply.headers, at),
         };
       });
+  }
+
+  private headers(raw: unknown, file: string): Pick<HttpReply, 'headers'> {
+    const headers = Object.entries(isTree(raw) ? raw : {}).flatMap(([name, h]): HeaderShape[] => {
+      const { value, file: at } = this.follow(h, file);
+      // "Content-Type" is ignored (§4.8.17), as is what belongs to one hop.
+      if (!isTree(value) || name.toLowerCase() === 'content-type' || isHop(name.toLowerCase())) return [];
+      const content = isTree(value.content) ? Object.values(value.content)[0] : undefined;
+      const schema = this.schemas.read(isTree(content) ? content.schema : value.schema, at);
+      return [{ name, schema, required: value.required === true, documentation: text(value.description) }];
+    });
+    return headers.length ? { headers } : {};
   }
 
   private links(raw: Tree, file: string): HttpLink[] {
@@ -256,9 +288,8 @@ class OpenApiReader {
       return Object.entries(isTree(value) && isTree(value.links) ? value.links : {}).flatMap(([name, l]) => {
         const { value: link } = this.follow(l, at);
         if (!isTree(link)) return [];
-        return [
-          { name, operationId: text(link.operationId), parameters: isTree(link.parameters) ? link.parameters : {} },
-        ];
+        const operationId = text(link.operationId) ?? text(link.operationRef);
+        return [{ name, operationId, parameters: isTree(link.parameters) ? link.parameters : {} }];
       });
     });
   }

@@ -91,7 +91,8 @@ export class SchemaReader {
     else if (isTree(value.additionalProperties))
       out.additionalProperties = this.read(value.additionalProperties, file, depth + 1);
     for (const key of OPEN)
-      if (value[key] !== undefined) out[key] = typeof value[key] === 'boolean' ? value[key] : this.read(value[key], file, depth + 1);
+      if (value[key] !== undefined)
+        out[key] = typeof value[key] === 'boolean' ? value[key] : this.read(value[key], file, depth + 1);
     for (const p of [out.pattern, ...Object.keys(out.patternProperties ?? {})]) this.checkPattern(p, file);
     if (isTree(value.xml)) out.xml = value.xml as JsonSchema['xml'];
     // In 2.0 it is the name alone.
