@@ -55,7 +55,9 @@ export function typeRows(schema: JsonSchema, types: TypeTable, limit = 2000): Ty
     const recursive = itemName !== undefined && open.includes(itemName);
     const target = resolveSchema(item, types);
     const composite = objectOf(target, types)?.properties !== undefined;
-    const rules = [...(many ? [ruleWords(r)] : []), composite ? '' : ruleWords(target)].filter(Boolean).join('; ');
+    const side =
+      (s.readOnly ?? r.readOnly) ? 'in replies only' : (s.writeOnly ?? r.writeOnly) ? 'in requests only' : '';
+    const rules = [side, many ? ruleWords(r) : '', composite ? '' : ruleWords(target)].filter(Boolean).join('; ');
     rows.push({
       pointer,
       name,

@@ -5,7 +5,7 @@ import TextField from '@mui/material/TextField';
 import { useMemo, useState, type ReactNode } from 'react';
 import { LongList } from '../shell/long-list';
 import { TypeTree } from '../shell/type-tree';
-import type { ContractView, OperationView, TypeView } from './view';
+import type { ContractView, FieldView, OperationView, TypeView } from './view';
 
 interface Props {
   readonly contract: ContractView;
@@ -150,24 +150,12 @@ function OperationSheet({ operation, aside }: { operation: OperationView; aside?
       <div style={{ display: 'grid', gridTemplateColumns: 'minmax(0, 1fr) minmax(0, 1fr)', gap: 18 }}>
         <section>
           <h3>Request</h3>
-          {operation.headers.length > 0 && (
-            <div className="typetree">
-              {operation.headers.map((h) => (
-                <div className="line" key={`${h.words} ${h.name}`}>
-                  <span>{h.name}</span>
-                  <span className="words">{h.words}</span>
-                  {h.required && <span className="brass words">needed</span>}
-                  <span className="doc" title={h.documentation}>
-                    {h.documentation}
-                  </span>
-                </div>
-              ))}
-            </div>
-          )}
+          <Fields fields={operation.headers} />
           <TypeTree rows={operation.request} empty="nothing in the body" />
         </section>
         <section>
           <h3>Reply</h3>
+          <Fields fields={operation.replyFields} />
           {operation.reply ? (
             <TypeTree rows={operation.reply} empty="an empty body" />
           ) : (
@@ -187,6 +175,25 @@ function OperationSheet({ operation, aside }: { operation: OperationView; aside?
         </section>
       )}
       {aside?.(operation)}
+    </div>
+  );
+}
+
+/** Parameters of a request, header fields of a reply. */
+function Fields({ fields }: { readonly fields: readonly FieldView[] }) {
+  if (!fields.length) return null;
+  return (
+    <div className="typetree">
+      {fields.map((h) => (
+        <div className="line" key={`${h.words} ${h.name}`}>
+          <span>{h.name}</span>
+          <span className="words">{h.words}</span>
+          {h.required && <span className="brass words">needed</span>}
+          <span className="doc" title={[h.rules, h.documentation].filter(Boolean).join('\n')}>
+            {[h.rules, h.documentation].filter(Boolean).join('; ')}
+          </span>
+        </div>
+      ))}
     </div>
   );
 }

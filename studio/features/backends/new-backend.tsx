@@ -10,7 +10,7 @@ import { ToldBox } from '../shell/told';
 import { AddressFields } from './address-fields';
 import { ContractReader } from './contract-view';
 import { readSource } from './read-contract';
-import type { Preview } from './view';
+import type { ContractView, Preview } from './view';
 
 type Way = 'file' | 'paste' | 'url' | 'address';
 const WAYS: readonly (readonly [Way, string])[] = [
@@ -107,6 +107,9 @@ export function NewBackend({ environments }: { environments: readonly { name: st
   const ready =
     /^[A-Za-z_][A-Za-z0-9_-]*$/.test(name) &&
     (preview !== undefined || (way === 'address' && Object.values(addresses).some(Boolean)));
+  const findings = preview?.contract.findings ?? [];
+  const heeded = findings.filter((f) => f.severity !== 'info');
+  const known = findings.filter((f) => f.severity === 'info');
   return (
     <div className="sheet">
       <div className="title">
@@ -284,21 +287,37 @@ export function NewBackend({ environments }: { environments: readonly { name: st
       )}
       {preview && (
         <>
-          {preview.contract.findings.length > 0 && (
+          {heeded.length > 0 && (
             <div className="note">
-              {preview.contract.findings.slice(0, 8).map((f, i) => (
-                <div key={i}>
-                  {f.message}. <span className="soft">{f.remedy}</span> <code>{f.code}</code>
-                </div>
-              ))}
-              {preview.contract.findings.length > 8 && (
-                <div className="soft">and {preview.contract.findings.length - 8} more</div>
-              )}
+              <Noticed findings={heeded} />
             </div>
+          )}
+          {known.length > 0 && (
+            <details className="soft">
+              <summary>{known.length === 1 ? 'One thing to know' : `${known.length} things to know`}</summary>
+              <div style={{ padding: '6px 0 0 18px' }}>
+                <Noticed findings={known} />
+              </div>
+            </details>
           )}
           <ContractReader contract={preview.contract} />
         </>
       )}
     </div>
+  );
+}
+
+const MOST = 8;
+
+function Noticed({ findings }: { readonly findings: ContractView['findings'] }) {
+  return (
+    <>
+      {findings.slice(0, MOST).map((f, i) => (
+        <div key={i}>
+          {f.message}. <span className="soft">{f.remedy}</span> <code>{f.code}</code>
+        </div>
+      ))}
+      {findings.length > MOST && <div className="soft">and {findings.length - MOST} more</div>}
+    </>
   );
 }

@@ -1,9 +1,15 @@
 import {
   isGraphql,
+  replySide,
+  replyTypes,
+  requestSide,
+  requestTypes,
   slug,
   typeRows,
   type Contract,
   type ContractFiles,
+  type HeaderShape,
+  type HttpParameter,
   type JsonSchema,
   type Place,
   type SecurityScheme,
@@ -63,6 +69,15 @@ export interface TypeView {
   readonly usedBy: readonly string[];
 }
 
+/** A parameter or a header field. */
+export interface FieldView {
+  readonly name: string;
+  readonly words: string;
+  readonly rules?: string;
+  readonly required: boolean;
+  readonly documentation?: string;
+}
+
 export interface OperationView {
   readonly id: string;
   readonly documentation?: string;
@@ -70,13 +85,9 @@ export interface OperationView {
   readonly protocol: string;
   readonly place?: string;
   readonly request: readonly TypeRow[];
-  readonly headers: readonly {
-    readonly name: string;
-    readonly words: string;
-    readonly required: boolean;
-    readonly documentation?: string;
-  }[];
+  readonly headers: readonly FieldView[];
   readonly reply?: readonly TypeRow[];
+  readonly replyFields: readonly FieldView[];
   readonly faults: readonly {
     readonly name: string;
     readonly documentation?: string;
@@ -107,21 +118,14 @@ export function viewOf(contract: Contract): ContractView {
         : o.http
           ? `${o.http.method} ${o.http.path}`
           : `GraphQL ${o.graphql?.kind ?? ''}`.trim(),
-      request: typeRows(o.request.body, contract.types, rows),
+      request: typeRows(requestSide(o.request.body, contract.types), requestTypes(contract.types), rows),
       headers: o.http
-        ? o.http.parameters.map((p) => ({
-            name: p.name,
-            words: `${typeRows({ properties: { p: p.schema } }, contract.types)[0]?.words ?? ''} in ${p.in}`,
-            required: p.required,
-            documentation: p.documentation,
-          }))
-        : o.request.headers.map((h) => ({
-            name: h.name,
-            words: `${typeRows({ properties: { h: h.schema } }, contract.types)[0]?.words ?? ''} in header`,
-            required: h.required,
-            documentation: h.documentation,
-          })),
-      reply: o.reply && typeRows(o.reply.body, contract.types, rows),
+        ? o.http.parameters.map((p) => fieldView(p, `in ${p.in}${writtenAs(p)}`, contract.types))
+        : o.request.headers.map((h) => fieldView(h, 'in header', contract.types)),
+      reply: o.reply && typeRows(replySide(o.reply.body, contract.types), replyTypes(contract.types), rows),
+      replyFields: (o.http?.replies ?? []).flatMap((r) =>
+        (r.headers ?? []).map((h) => fieldView(h, `in header of ${r.status}`, contract.types)),
+      ),
       faults: o.faults.map((f) => ({
         name: f.name,
         documentation: f.documentation,
@@ -130,6 +134,23 @@ export function viewOf(contract: Contract): ContractView {
     })),
     types: typeViews(contract),
   };
+}
+
+function fieldView(
+  f: Pick<HeaderShape, 'name' | 'schema' | 'required' | 'documentation'>,
+  where: string,
+  types: TypeTable,
+): FieldView {
+  const row = typeRows({ properties: { f: f.schema } }, types)[0];
+  const { name, required, documentation } = f;
+  return { name, words: `${row?.words ?? ''} ${where}`, rules: row?.rules, required, documentation };
+}
+
+/** How its value stands there, where that is not the usual way of one value. */
+function writtenAs(p: HttpParameter): string {
+  if (p.mediaType !== undefined) return `, as ${p.mediaType}`;
+  const usual = p.in === 'path' || p.in === 'header' ? 'simple' : 'form';
+  return p.style === usual ? '' : `, ${p.style}`;
 }
 
 function typeViews(contract: Contract): TypeView[] {
