@@ -170,7 +170,7 @@ describe('CSV at a door (RFC 4180; papaparse judges)', () => {
     const notes = Object.fromEntries(planFor(contract).map((row) => [row.id, row.note]));
     expect(notes).toMatchObject({ addPilots: undefined, findPilots: undefined });
     expect(notes.setPilots).toBe(
-      'of its bodies only application/x-www-form-urlencoded is offered; text/csv holds something else',
+      'callers cannot send text/csv: it holds something else than application/x-www-form-urlencoded',
     );
   });
   test('the exported document names what the door reads and writes', () => {

@@ -337,8 +337,18 @@ paths:
     get:
       operationId: getTug
       parameters:
-        - {name: id, in: path, required: true, schema: {type: string}}${extra}
+        - {name: id, in: path, required: true, schema: {type: string}}
+        - {name: session, in: cookie, schema: {type: string}}${extra}
       responses: {'200': {description: Tug, content: {application/json: {schema: {$ref: '#/components/schemas/Tug'}}}}}
+    head:
+      operationId: seeTug
+      parameters: [{name: id, in: path, required: true, schema: {type: string}}]
+      responses: {'200': {description: It is there}}
+    delete:
+      operationId: dropTug
+      parameters: [{name: id, in: path, required: true, schema: {type: string}}]
+      requestBody: {content: {application/json: {schema: {type: object, properties: {why: {type: string}}}}}}
+      responses: {'204': {description: Gone}}
 components: {schemas: {Tug: {type: object, required: [id], properties: {id: {type: string}, pull: {type: number}}}}}
 `;
 
@@ -355,8 +365,8 @@ components: {schemas: {Tug: {type: object, required: [id], properties: {id: {typ
     await page.waitFor('the backend', async () => (await driver.getCurrentUrl()).endsWith('/backends/tow-desk'));
     await page.click('a', 'Draft an API from it');
     expect(await (await page.find('input[aria-label="Path of getTug"]')).getAttribute('value')).toBe('/tugs/{id}');
-    await page.click('button', 'Make 1 operation');
-    await page.byText('td a', 'getTug');
+    await page.click('button', 'Make 3 operations');
+    for (const id of ['getTug', 'seeTug', 'dropTug']) await page.byText('td a', id);
     await page.open('/apis/tow-desk/getTug');
     // Nobody answers at that address: the call pin says so, and the caller gets a 503.
     await settled('503');

@@ -61,7 +61,7 @@ function noteOf(op: ContractOperation): { note?: string } {
   const others = media.filter((m) => JSON.stringify(m.schema) !== JSON.stringify(taken?.schema));
   if (!others.length) return {};
   return {
-    note: `of its bodies only ${taken!.mediaType} is offered; ${others.map((m) => m.mediaType).join(', ')} holds something else`,
+    note: `callers cannot send ${others.map((m) => m.mediaType).join(', ')}: it holds something else than ${taken!.mediaType}`,
   };
 }
 

@@ -4,7 +4,9 @@ import { resolveSchema, typeRows, typesOf, withoutNull, type JsonSchema, type Ty
 import { kebab, plural, pluralNoun, readName, singularWord, words, type Reading } from './names';
 
 /** Where a field of a backend request comes from, seen by callers. */
-export type FieldPlace = 'path' | 'query' | 'header' | 'cookie' | 'body';
+export const FIELD_PLACES = ['path', 'query', 'header', 'cookie', 'body'] as const;
+export type FieldPlace = (typeof FIELD_PLACES)[number];
+export const PLANNED_METHODS = ['GET', 'POST', 'PUT', 'PATCH', 'DELETE', 'HEAD', 'OPTIONS'] as const;
 
 export interface PlannedField {
   /** Target in the backend's request, e.g. /body/id or /soapHeader/officeCode. */
@@ -24,7 +26,7 @@ export interface PlannedOperation {
   readonly operation: string;
   include: boolean;
   id: string;
-  method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE' | 'HEAD' | 'OPTIONS';
+  method: (typeof PLANNED_METHODS)[number];
   path: string;
   status: number;
   summary: string;
@@ -251,6 +253,8 @@ function keyOf(rows: readonly TypeRow[], noun: readonly string[]): TypeRow | und
 
 /** Places that a field may take under a method: a body only where the method has one. */
 export function placesFor(row: PlannedOperation, f: PlannedField): FieldPlace[] {
+  // What a contract calls a parameter stays one.
+  if (/^\/(path|query|headers|cookies)\//.test(f.target)) return ['path', 'query', 'header', 'cookie'];
   const places: FieldPlace[] = f.simple ? ['path', 'query', 'header'] : [];
   if (row.method !== 'GET' && row.method !== 'DELETE') places.push('body');
   return f.simple || places.length ? places : ['body'];
@@ -277,14 +281,10 @@ export function planProblems(plan: readonly PlannedOperation[]): Map<string, str
     for (const n of named) if (!inPath.includes(n)) tell(row.operation, `{${n}} in the path is no field`);
     for (const n of inPath)
       if (!named.includes(n)) tell(row.operation, `${n} goes to the path, but the path has no {${n}}`);
-    if ((row.method === 'GET' || row.method === 'DELETE') && row.fields.some((f) => f.place === 'body'))
-      tell(
-        row.operation,
-        `${row.method} has no body: ${row.fields
-          .filter((f) => f.place === 'body')
-          .map((f) => f.name)
-          .join(', ')} must go elsewhere`,
-      );
+    // What a contract itself gives a body, keeps it (RFC 9110 §9.3.1, §9.3.5 leave its meaning open).
+    const made = row.fields.filter((f) => f.place === 'body' && f.target !== '/body');
+    if ((row.method === 'GET' || row.method === 'DELETE') && made.length)
+      tell(row.operation, `${row.method} has no body: ${made.map((f) => f.name).join(', ')} must go elsewhere`);
     const seen = new Set<string>();
     for (const f of row.fields) {
       const key = `${f.place} ${f.name}`;

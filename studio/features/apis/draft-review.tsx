@@ -4,7 +4,14 @@ import Checkbox from '@mui/material/Checkbox';
 import MenuItem from '@mui/material/MenuItem';
 import Select from '@mui/material/Select';
 import TextField from '@mui/material/TextField';
-import { placesFor, planProblems, type FieldPlace, type PlannedField, type PlannedOperation } from '@hinge/core';
+import {
+  PLANNED_METHODS,
+  placesFor,
+  planProblems,
+  type FieldPlace,
+  type PlannedField,
+  type PlannedOperation,
+} from '@hinge/core';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
@@ -19,8 +26,6 @@ interface Props {
   readonly base: string;
   readonly slug: string;
 }
-
-const METHODS: readonly PlannedOperation['method'][] = ['GET', 'POST', 'PUT', 'PATCH', 'DELETE'];
 
 /** One row for each operation, every cell can be changed, clashes are told at their row. */
 export function DraftReview(props: Props) {
@@ -211,7 +216,7 @@ function Row({ row, problems, change, changeField }: RowProps) {
           sx={{ width: 92, font: "500 12px 'Sometype Mono Variable'" }}
           slotProps={{ input: { 'aria-label': label('Method') } }}
         >
-          {METHODS.map((m) => (
+          {PLANNED_METHODS.map((m) => (
             <MenuItem key={m} value={m} className="mono">
               {m}
             </MenuItem>

@@ -1,4 +1,11 @@
-import { draftFor, FlowDocumentSchema, planProblems, type PlannedOperation } from '@hinge/core';
+import {
+  draftFor,
+  FIELD_PLACES,
+  FlowDocumentSchema,
+  PLANNED_METHODS,
+  planProblems,
+  type PlannedOperation,
+} from '@hinge/core';
 import { z } from 'zod';
 import { createApi, demandShape } from '../../../features/apis/server';
 import { contractOf, getBackend } from '../../../features/backends/server';
@@ -7,7 +14,7 @@ import { jsonRoute, Told } from '../../../lib/route';
 const field = z.object({
   target: z.string(),
   name: z.string().min(1),
-  place: z.enum(['path', 'query', 'header', 'body']),
+  place: z.enum(FIELD_PLACES),
   required: z.boolean(),
   words: z.string(),
   description: z.string().optional(),
@@ -17,7 +24,7 @@ const planned = z.object({
   operation: z.string(),
   include: z.boolean(),
   id: z.string(),
-  method: z.enum(['GET', 'POST', 'PUT', 'PATCH', 'DELETE']),
+  method: z.enum(PLANNED_METHODS),
   path: z.string(),
   status: z.int().min(200).max(299),
   summary: z.string(),
