@@ -1,6 +1,14 @@
 import { describe, expect, test } from '@jest/globals';
 import Papa from 'papaparse';
-import { compareContracts, draftFor, exportOpenApi, readOpenApi, writeJson, type FlowDocument } from '../src';
+import {
+  checkDocument,
+  compareContracts,
+  draftFor,
+  exportOpenApi,
+  readOpenApi,
+  writeJson,
+  type FlowDocument,
+} from '../src';
 import { ask, queryOf } from './ask-world';
 import { planFor } from '../src/draft';
 import { applyCallers, callersOpenApi } from '../src/text/callers';
@@ -121,6 +129,37 @@ describe('objects in a query that name none of their members', () => {
   test('each by a name of its own: all that no other parameter is called', async () => {
     const r = await ask(drafted, 'any', { raw: { x: '1', page: '2', y: '3' } });
     expect([r.errors, queryOf(r.sent)]).toEqual([undefined, 'x=1&y=3&page=2']);
+  });
+  test('a case that gives a member in its brackets gives nothing that is not read; a cookie has a place of its own', () => {
+    const told = (request: object): string[] => {
+      const parameters = [
+        ...drafted.operations.findPilots!.parameters!,
+        { name: 'session', in: 'cookie' as const, schema: { type: 'string' as const } },
+      ];
+      const d = {
+        ...drafted,
+        operations: { ...drafted.operations, findPilots: { ...drafted.operations.findPilots!, parameters } },
+        cases: [{ name: 'a', operation: 'findPilots', request }],
+      };
+      return checkDocument(d).flatMap((f) => (f.code === 'HNG-322' ? [f.place.pointer ?? ''] : []));
+    };
+    expect(told({ query: { 'filter[tug]': '1', 'box[side]': '1', range: '1' }, cookies: { session: 'a' } })).toEqual(
+      [],
+    );
+    expect(told({ query: { 'box[top]': '1', side: 1 }, cookies: { other: 'a' } })).toEqual([
+      '/cases/0/request/query/box[top]',
+      '/cases/0/request/query/side',
+      '/cases/0/request/cookies/other',
+    ]);
+  });
+  test('cookies of a case come as callers send them', async () => {
+    const text = PILOTS.replace('- { name: page, in: query', '- { name: tide, in: cookie');
+    const s = { entry: 'c.yaml', files: { 'c.yaml': text } };
+    const d = draftFor(readOpenApi(s), s, undefined, { address: 'http://backend.example' });
+    const r = await ask(d, 'any', { cookies: { tide: 7 }, headers: { cookie: 'a=b' } });
+    expect(r.sent!.headers.cookie).toBe('tide=7');
+    const bad = await ask(d, 'any', { cookies: { tide: 'high water' } });
+    expect(bad.errors).toEqual(['tide type: must be a whole number']);
   });
   test('a case writes them as callers do', async () => {
     const r = await ask(drafted, 'findPilots', {

@@ -6,7 +6,7 @@ import {
   type OperationDocument,
   type ParameterDocument,
 } from '../flow/document';
-import { parameterForm, writeQuery, writeSimple } from '../codec/parameters';
+import { parameterForm, writeSimple } from '../codec/parameters';
 import { requestSchema } from '../flow/request-schema';
 import { isMultipart } from '../message/headers';
 import { escapePointer, sampleOf, typesOf, type TypeTable } from '../schema';
@@ -269,10 +269,7 @@ function caseOf(
     if (p.in === 'path') (request.path ??= {})[p.name] = value;
     else if (p.in === 'query') (request.query ??= {})[p.name] = value;
     else if (p.in === 'header') (request.headers ??= {})[p.name] = writeSimple(form, sample);
-    else {
-      const had = request.headers?.cookie;
-      (request.headers ??= {}).cookie = [...(had ? [had] : []), ...writeQuery(form, sample)].join('; ');
-    }
+    else (request.cookies ??= {})[p.name] = value;
   }
   const media = preferredMedia(op.http!.request?.media ?? []);
   const body = requestSchema(operation, types);

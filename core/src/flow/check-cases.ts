@@ -7,7 +7,9 @@ import {
   replyTypes,
   requestSide,
   requestTypes,
+  type TypeTable,
 } from '../schema';
+import { queryNames } from './parameters';
 import { isJson } from '../message/headers';
 import type { CaseDocument, FlowDocument, OperationDocument } from './document';
 
@@ -48,18 +50,28 @@ export function checkCases(document: FlowDocument, report: (f: Finding) => void)
           ),
         );
     });
-    if (operation) unread(c, operation, i, report);
+    if (operation) unread(c, operation, i, document.types ?? {}, report);
   });
   for (const [id, operation] of Object.entries(document.operations)) checkExamples(id, operation, document, report);
 }
 
 /** Values for parameters that the operation does not have. */
-function unread(c: CaseDocument, operation: OperationDocument, i: number, report: (f: Finding) => void): void {
+function unread(
+  c: CaseDocument,
+  operation: OperationDocument,
+  i: number,
+  types: TypeTable,
+  report: (f: Finding) => void,
+): void {
   const open = operation.path.includes('*') || operation.method === 'ANY' || operation.soap;
   if (open) return;
-  for (const member of ['path', 'query'] as const)
+  const names = queryNames(operation.parameters ?? [], types);
+  for (const member of ['path', 'query', 'cookies'] as const)
     for (const name of Object.keys(c.request[member] ?? {}))
-      if (!operation.parameters?.some((p) => p.in === member && p.name === name))
+      if (
+        !operation.parameters?.some((p) => p.in === (member === 'cookies' ? 'cookie' : member) && p.name === name) &&
+        !(member === 'query' && names(name))
+      )
         report(
           finding(
             'HNG-322',

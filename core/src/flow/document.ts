@@ -167,6 +167,7 @@ const sampleRequest = z.strictObject({
   path: z.record(z.string(), z.unknown()).optional(),
   query: z.record(z.string(), z.unknown()).optional(),
   headers: z.record(z.string(), z.string()).optional(),
+  cookies: z.record(z.string(), z.unknown()).optional(),
   body: z.unknown().optional(),
 });
 export type SampleRequest = z.infer<typeof sampleRequest>;

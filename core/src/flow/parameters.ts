@@ -48,41 +48,9 @@ export function compileParameters(
   parameters: readonly ParameterDocument[],
   types: TypeTable,
 ): (path: RawValues, query: RawValues, headers: RawValues) => Parsed {
-  const set = new ValidatorSet(types);
-  const compiled = parameters.map((p): CompiledParameter => {
-    const s = resolveSchema(withoutNull(p.schema, types).inner, types);
-    const list = isList(s, types);
-    const more = s.additionalProperties ?? s.properties === undefined;
-    const object = !list && (s.properties !== undefined || (typesOf(s).includes('object') && more !== false));
-    const form = parameterForm(p, types);
-    const members = Object.fromEntries(
-      Object.entries(s.properties ?? {}).map(([n, m]) => [n, parserFor(oneOf(m, types))]),
-    );
-    const listMembers = Object.keys(members).filter((n) => isList(s.properties![n]!, types));
-    const rest = object && typeof more === 'object' ? more : s;
-    const scalar = parserFor(list ? resolveSchema(s.items ?? {}, types) : oneOf(rest, types));
-    return {
-      name: p.name,
-      in: p.in,
-      form,
-      mediaType: p.mediaType,
-      required: p.in === 'path' || (p.required ?? false),
-      kind: form.content ? 'scalar' : list ? 'list' : object ? 'object' : 'scalar',
-      members: Object.keys(members),
-      listMembers: new Set(listMembers),
-      open: object && !form.content && more !== false,
-      first: (s.prefixItems ?? []).map((item) => parserFor(oneOf(item, types))),
-      parse: (text, member) => (member === undefined ? scalar : (members[member] ?? scalar))(text),
-      validate: set.compile(p.schema),
-    };
-  });
-  const inQuery = compiled.filter((p) => p.in === 'query');
-  const known = new Set(inQuery.flatMap(namesInQuery));
-  // One that names no member, each with a name of its own, takes all that nobody else does.
-  const takesAll = inQuery.some((p) => p.open && p.form.style === 'form' && p.form.explode);
-  const deep = inQuery.filter((p) => p.open && p.form.style === 'deepObject').map((p) => `${p.name}[`);
-  const isKnown = (name: string) =>
-    known.has(name) || takesAll || deep.some((open) => name.startsWith(open) && name.endsWith(']'));
+  const compiled = compileEach(parameters, types);
+  const known = new Set(compiled.filter((p) => p.in === 'query').flatMap(namesInQuery));
+  const isKnown = namesOf(compiled);
   const strictQuery = parameters.length > 0;
   const wantsCookies = compiled.some((p) => p.in === 'cookie');
 
@@ -135,6 +103,50 @@ const isList = (s: JsonSchema, types: TypeTable): boolean =>
 function oneOf(schema: JsonSchema, types: TypeTable): JsonSchema {
   const s = resolveSchema(withoutNull(schema, types).inner, types);
   return isList(s, types) ? resolveSchema(s.items ?? {}, types) : s;
+}
+
+function compileEach(parameters: readonly ParameterDocument[], types: TypeTable): CompiledParameter[] {
+  const set = new ValidatorSet(types);
+  return parameters.map((p): CompiledParameter => {
+    const s = resolveSchema(withoutNull(p.schema, types).inner, types);
+    const list = isList(s, types);
+    const more = s.additionalProperties ?? s.properties === undefined;
+    const object = !list && (s.properties !== undefined || (typesOf(s).includes('object') && more !== false));
+    const form = parameterForm(p, types);
+    const members = Object.fromEntries(
+      Object.entries(s.properties ?? {}).map(([n, m]) => [n, parserFor(oneOf(m, types))]),
+    );
+    const listMembers = Object.keys(members).filter((n) => isList(s.properties![n]!, types));
+    const rest = object && typeof more === 'object' ? more : s;
+    const scalar = parserFor(list ? resolveSchema(s.items ?? {}, types) : oneOf(rest, types));
+    return {
+      name: p.name,
+      in: p.in,
+      form,
+      mediaType: p.mediaType,
+      required: p.in === 'path' || (p.required ?? false),
+      kind: form.content ? 'scalar' : list ? 'list' : object ? 'object' : 'scalar',
+      members: Object.keys(members),
+      listMembers: new Set(listMembers),
+      open: object && !form.content && more !== false,
+      first: (s.prefixItems ?? []).map((item) => parserFor(oneOf(item, types))),
+      parse: (text, member) => (member === undefined ? scalar : (members[member] ?? scalar))(text),
+      validate: set.compile(p.schema),
+    };
+  });
+}
+
+/** Which names in a query are of some parameter: its own, or those of its members. */
+export const queryNames = (parameters: readonly ParameterDocument[], types: TypeTable): ((name: string) => boolean) =>
+  namesOf(compileEach(parameters, types));
+
+function namesOf(compiled: readonly CompiledParameter[]): (name: string) => boolean {
+  const inQuery = compiled.filter((p) => p.in === 'query');
+  const known = new Set(inQuery.flatMap(namesInQuery));
+  // One that names no member, each with a name of its own, takes all that nobody else does.
+  const takesAll = inQuery.some((p) => p.open && p.form.style === 'form' && p.form.explode);
+  const deep = inQuery.filter((p) => p.open && p.form.style === 'deepObject').map((p) => `${p.name}[`);
+  return (name) => known.has(name) || takesAll || deep.some((open) => name.startsWith(open) && name.endsWith(']'));
 }
 
 /** Where in the value of a parameter, where it is not the whole: a member or an item. What is missing names itself. */

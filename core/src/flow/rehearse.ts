@@ -55,7 +55,7 @@ interface Sampled {
 export function incomingOf(operation: Sampled, base: string, sample: SampleRequest): Incoming {
   const text = (v: unknown): string => (typeof v === 'string' ? v : writeJson(v));
   const declared = operation.document?.parameters ?? operation.parameters ?? [];
-  const formOf = (place: 'path' | 'query', name: string, v: unknown) => {
+  const formOf = (place: 'path' | 'query' | 'cookie', name: string, v: unknown) => {
     const p = Array.isArray(v) || isObject(v) ? declared.find((x) => x.in === place && x.name === name) : undefined;
     return p && parameterForm({ ...p, schema: {} }, {});
   };
@@ -82,6 +82,10 @@ export function incomingOf(operation: Sampled, base: string, sample: SampleReque
   }
   const headers: Record<string, string> = {};
   for (const [k, v] of Object.entries(sample.headers ?? {})) headers[k.toLowerCase()] = v;
+  const cookies = Object.entries(sample.cookies ?? {}).flatMap(([name, v]) =>
+    v === undefined || v === null ? [] : writeQuery(formOf('cookie', name, v) ?? PLAIN_COOKIE(name), v),
+  );
+  if (cookies.length) headers.cookie = [...(headers.cookie ? [headers.cookie] : []), ...cookies].join('; ');
   const hasBody = sample.body !== undefined;
   const mediaType = hasBody
     ? (headers['content-type'] ?? (typeof sample.body === 'string' ? 'text/plain' : 'application/json'))
@@ -114,6 +118,8 @@ export function incomingOf(operation: Sampled, base: string, sample: SampleReque
     search: query2 ? `?${query2}` : '',
   };
 }
+
+const PLAIN_COOKIE = (name: string) => parameterForm({ name, in: 'cookie', schema: {} }, {});
 
 /** JSON given as text in a sample is sent as it is, also when it is broken on purpose. */
 function looksJson(text: string): boolean {

@@ -99,7 +99,7 @@ function requestRows(operation: OperationDocument, types: TypeTable): TypeRow[] 
   const parameters = (operation.parameters ?? []).flatMap((p) =>
     typeRows({ properties: { [p.name]: p.schema }, required: p.required ? [p.name] : [] }, types, 5).map((r) => ({
       ...r,
-      pointer: `/${p.in === 'header' ? 'headers' : p.in}${r.pointer}`,
+      pointer: `/${p.in === 'header' ? 'headers' : p.in === 'cookie' ? 'cookies' : p.in}${r.pointer}`,
       description: p.description ?? r.description,
     })),
   );

@@ -256,7 +256,12 @@ export function FoldView(p: FoldViewProps) {
               extra={step.kind === 'map' ? sourceExtra : undefined}
               extraValue={
                 step.kind === 'map'
-                  ? { path: p.sample?.path ?? {}, query: p.sample?.query ?? {}, env: p.variables ?? {} }
+                  ? {
+                      path: p.sample?.path ?? {},
+                      query: p.sample?.query ?? {},
+                      cookies: p.sample?.cookies ?? {},
+                      env: p.variables ?? {},
+                    }
                   : undefined
               }
               onChoose={

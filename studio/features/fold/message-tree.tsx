@@ -27,6 +27,7 @@ const GROUPS: Record<string, string> = {
   path: 'path',
   query: 'query',
   headers: 'headers',
+  cookies: 'cookies',
   soapHeader: 'header',
   body: 'body',
 };

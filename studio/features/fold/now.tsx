@@ -29,6 +29,7 @@ export function NowValues({ message, sample, env, children }: Props) {
         ...(valueOf(l.message) as object),
         path: l.sample?.path ?? {},
         query: l.sample?.query ?? {},
+        cookies: l.sample?.cookies ?? {},
         env: l.env ?? {},
       };
       return brief(valuesAt(l.value, pointer, 8));

@@ -3,7 +3,7 @@ import { json } from '@codemirror/lang-json';
 import { EditorView } from '@codemirror/view';
 import TextField from '@mui/material/TextField';
 import CodeMirror from '@uiw/react-codemirror';
-import { readJson, writeJson, type CaseDocument, type FlowDocument } from '@hinge/core';
+import { readJson, writeJson, type CaseDocument, type FlowDocument, type ParameterDocument } from '@hinge/core';
 import { useState } from 'react';
 import { editorLook } from './editor-look';
 
@@ -23,14 +23,16 @@ const ariaLabel = EditorView.contentAttributes.of({ 'aria-label': 'Body of the r
 export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
   const r = sample.request;
   const [text, setText] = useState(() => bodyText(r.body));
-  // A case has no cookies of its own: they are a header.
-  const places = { path: 'path', query: 'query', header: 'headers', cookie: 'headers' } as const;
+  const places = { path: 'path', query: 'query', header: 'headers', cookie: 'cookies' } as const;
   const current = (place: keyof typeof places, name: string): string => {
     const v = (r[places[place]] as Record<string, unknown> | undefined)?.[name];
-    return v === undefined ? '' : Array.isArray(v) ? v.join(', ') : String(v as string);
+    if (v === undefined) return '';
+    if (Array.isArray(v) && v.every((one) => one === null || typeof one !== 'object')) return v.join(', ');
+    return v !== null && typeof v === 'object' ? writeJson(v) : String(v as string);
   };
-  const set = (place: keyof typeof places, name: string, value: string, list: boolean) => {
+  const set = ({ in: place, name, schema, mediaType }: ParameterDocument, value: string) => {
     const key = places[place];
+    const list = schema.type === 'array' && mediaType === undefined;
     const next: Record<string, unknown> = { ...(r[key] as Record<string, unknown> | undefined) };
     if (value === '') delete next[name];
     else
@@ -39,7 +41,9 @@ export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
             .split(',')
             .map((v) => v.trim())
             .filter(Boolean)
-        : value;
+        : /^[[{]/.test(value) && place !== 'header'
+          ? bodyValue(value)
+          : value;
     onChange({ ...r, [key]: next });
   };
   const setBody = (t: string) => {
@@ -67,7 +71,7 @@ export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
                 id={`parameter-${p.in}-${p.name}`}
                 disabled={readOnly}
                 value={current(p.in, p.name)}
-                onChange={(e) => set(p.in, p.name, e.target.value, p.schema.type === 'array')}
+                onChange={(e) => set(p, e.target.value)}
                 placeholder={p.schema.type === 'array' ? 'several, with commas' : undefined}
                 slotProps={{ htmlInput: { className: 'mono' } }}
               />

@@ -20,7 +20,13 @@ export function valueOf(m: ShownMessage | undefined, sample?: SampleRequest): un
   if (!m) return undefined;
   if (m.valueText !== undefined) return { headers: m.headers, ...(tryJson(m.valueText) as object) };
   const body = m.text === undefined ? undefined : /json/i.test(m.mediaType ?? '') ? tryJson(m.text) : m.text;
-  return { body, headers: { ...m.headers, ...sample?.headers }, path: sample?.path ?? {}, query: sample?.query ?? {} };
+  return {
+    body,
+    headers: { ...m.headers, ...sample?.headers },
+    path: sample?.path ?? {},
+    query: sample?.query ?? {},
+    cookies: sample?.cookies ?? {},
+  };
 }
 
 function tryJson(text: string): unknown {
