@@ -89,7 +89,6 @@ export function writeAttribute(p: AttributeProperty, value: unknown, w: XmlOut):
     w.tell('type', text.words, p.json);
     return;
   }
-  if (p.use.fixed !== undefined && p.use.fixed !== text) w.tell('type', `${p.json} must be ${p.use.fixed}`, p.json);
   w.out += ` ${w.attributeName(p.use.uri, p.use.name)}="${escapeAttribute(text)}"`;
 }
 

@@ -12,10 +12,30 @@ const codecs = new WeakMap<SimpleType, SimpleCodec>();
 export function simpleCodec(type: SimpleType): SimpleCodec {
   let codec = codecs.get(type);
   if (!codec) {
-    codec = makeCodec(type);
+    codec = oneText(type, makeCodec(type));
     codecs.set(type, codec);
   }
   return codec;
+}
+
+/** Of the texts of the one value that a type has (`fixed`) the one that its schema gives: what others compare as text fits too. */
+function oneText(type: SimpleType, codec: SimpleCodec): SimpleCodec {
+  const [text, ...more] = type.facets.enumeration ?? [];
+  const value = text === undefined || more.length ? undefined : codec.read(text);
+  if (text === undefined || value === undefined || value instanceof Misfit) return codec;
+  const written = codec.write(value);
+  const copy = (): typeof value => (Array.isArray(value) ? ([...(value as unknown[])] as typeof value) : value);
+  return {
+    ...codec,
+    read(given) {
+      const found = codec.read(given);
+      return found instanceof Misfit ? found : copy();
+    },
+    write(given) {
+      const found = codec.write(given);
+      return found instanceof Misfit ? found : written;
+    },
+  };
 }
 
 function makeCodec(type: SimpleType): SimpleCodec {
@@ -24,7 +44,7 @@ function makeCodec(type: SimpleType): SimpleCodec {
     return withPatterns(type, withEnumeration(type, unionCodec(type)), (t) => [collapse(t)]);
   switch (jsonKind(type.builtin)) {
     case 'boolean':
-      return withPatterns(type, booleanCodec(), (t) => [t === 'true' ? '1' : '0']);
+      return withPatterns(type, withEnumeration(type, booleanCodec()), (t) => [t === 'true' ? '1' : '0']);
     case 'integer':
       return withPatterns(type, numberCodec(type, /^[+-]?\d+$/, 'a whole number'), numberForms);
     case 'decimal':

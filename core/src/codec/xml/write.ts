@@ -94,7 +94,7 @@ function planFor(decl: ElementDecl): Plan {
   if (!plan) {
     const type = decl.type;
     const open = isPolymorphic(decl) || isAnyType(type) || decl.abstract || (type.kind === 'complex' && type.abstract);
-    const leaf = !open && type.kind === 'simple' && decl.fixed === undefined ? simpleCodec(type) : undefined;
+    const leaf = !open && type.kind === 'simple' ? simpleCodec(type) : undefined;
     plan = { open, leaf, write: writerFor(type), prefix: undefined, tag: '', start: '', end: '' };
     plans.set(decl, plan);
   }
@@ -128,14 +128,7 @@ function writePlanned(plan: Plan, decl: ElementDecl, value: unknown, w: XmlOut):
     return;
   }
   w.out += start;
-  if (decl.fixed !== undefined) checkFixed(decl, decl.type, value, w);
   if (plan.write(value, w)) w.out += end;
-}
-
-function checkFixed(decl: ElementDecl, type: Type, value: unknown, w: XmlOut): void {
-  if (type.kind !== 'simple') return;
-  const text = simpleCodec(type).write(value);
-  if (!(text instanceof Misfit) && text !== decl.fixed) w.tell('type', `${decl.name} must be ${decl.fixed}`);
 }
 
 /** One element with what its declaration says of null and variants. */
@@ -178,7 +171,6 @@ function writeOpen(decl: ElementDecl, value: unknown, w: XmlOut): void {
     w.out += ` ${w.prefixOf(XSI)}:nil="true"/>`;
     return;
   }
-  if (actual.fixed !== undefined) checkFixed(actual, type, content, w);
   if (writerFor(type)(content, w)) w.out += `</${tag}>`;
 }
 

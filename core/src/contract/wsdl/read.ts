@@ -171,6 +171,8 @@ class WsdlReader {
       place: placeOf(op),
     };
     try {
+      if (!childOf(op, WSDL, 'input'))
+        throw new Unusable('it is a notification, which only the service sends (WSDL 1.1 §2.4.4)');
       const soap: SoapOperation = {
         version: bound.version,
         action: (soapOp && attributeOf(soapOp, 'soapAction')) ?? '',

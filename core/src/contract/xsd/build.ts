@@ -34,18 +34,23 @@ export function buildElement(set: Resolver, node: XmlElement, doc: SchemaDocumen
     global,
     nillable: isTrue(attributeOf(node, 'nillable')),
     abstract: isTrue(attributeOf(node, 'abstract')),
-    fixed: attributeOf(node, 'fixed'),
     fallback: attributeOf(node, 'default') ?? attributeOf(node, 'fixed'),
     doc: documentationOf(node),
     place: placeOf(node),
     get type() {
-      return (type ??= elementType(set, node, doc));
+      return (type ??= withFixed(elementType(set, node, doc), attributeOf(node, 'fixed')));
     },
     get substitutes() {
       return (substitutes ??= global ? set.substitutesOf({ uri: doc.targetNamespace, local: name }) : []);
     },
     schemas: set,
   };
+}
+
+/** What is fixed is the one value that a simple type has there (Part 1 §3.2.1, §3.3.1): an enumeration of one, held by value. */
+function withFixed<T extends Type>(type: T, fixed: string | undefined): T {
+  if (fixed === undefined || type.kind !== 'simple') return type;
+  return { ...type, name: undefined, facets: { ...type.facets, enumeration: [fixed] } };
 }
 
 function elementType(set: Resolver, node: XmlElement, doc: SchemaDocument): Type {
@@ -275,7 +280,8 @@ function attributeUse(set: Resolver, node: XmlElement, doc: SchemaDocument): Att
     if (q.uri === 'http://www.w3.org/XML/1998/namespace')
       return { name: q.local, uri: q.uri, required, type: builtinType('string')! };
     const found = set.need('attribute', q, node);
-    return { ...attributeDecl(set, found.node, found.doc, true), required };
+    const decl = attributeDecl(set, found.node, found.doc, true);
+    return { ...decl, type: withFixed(decl.type, attributeOf(node, 'fixed')), required };
   }
   return { ...attributeDecl(set, node, doc, false), required };
 }
@@ -298,9 +304,8 @@ export function attributeDecl(
   return {
     name,
     uri: qualified ? doc.targetNamespace : '',
-    fixed: attributeOf(node, 'fixed'),
     doc: documentationOf(node),
-    type,
+    type: withFixed(type, attributeOf(node, 'fixed')),
   };
 }
 

@@ -33,7 +33,6 @@ export interface ElementDecl {
   readonly global: boolean;
   readonly nillable: boolean;
   readonly abstract: boolean;
-  readonly fixed?: string;
   /** `default` or `fixed`: what an empty element means (Part 1 §3.3.4); an absent one stays absent. */
   readonly fallback?: string;
   readonly doc?: string;
@@ -73,7 +72,6 @@ export interface AttributeUse {
   /** Name of the JSON property, where it is not the local name. */
   readonly json?: string;
   readonly required: boolean;
-  readonly fixed?: string;
   readonly doc?: string;
   readonly type: SimpleType;
 }

@@ -197,11 +197,7 @@ export class SchemaWriter {
 
   private one(decl: ElementDecl): JsonSchema {
     const schema = isPolymorphic(decl) ? this.union(decl) : this.ofType(decl.type, decl.name);
-    const fixed =
-      decl.fixed !== undefined && decl.type.kind === 'simple' && jsonKind(decl.type.builtin) === 'string'
-        ? { ...schema, const: decl.fixed }
-        : schema;
-    return decl.nillable ? nullable(fixed) : fixed;
+    return decl.nillable ? nullable(schema) : schema;
   }
 
   ofSimple(type: SimpleType): JsonSchema {
