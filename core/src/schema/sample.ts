@@ -57,8 +57,11 @@ function make(schema: JsonSchema, types: TypeTable, name: string, open: Map<stri
     return propertyName !== undefined && label !== undefined && object ? { ...value, [propertyName]: label } : value;
   }
   switch (type) {
-    case 'object':
-      return makeObject(schema, types, open, how);
+    case 'object': {
+      const made = makeObject(schema, types, open, how);
+      // Nobody knows what its members are called.
+      return Object.keys(made).length < (schema.minProperties ?? 0) ? undefined : made;
+    }
     case 'array': {
       const n = Math.max(1, schema.minItems ?? 0);
       if (schema.maxItems === 0) return [];

@@ -1,0 +1,62 @@
+import { describe, expect, test } from '@jest/globals';
+import {
+  checkDocument,
+  draftFor,
+  exportOpenApi,
+  readContract,
+  readOpenApi,
+  writeJson,
+  type ContractFiles,
+} from '../src';
+import { ask } from './ask-world';
+import { berths, ownContract } from './files';
+
+/** Contracts of our own with much of what the standards allow: none of it may make a draft that refuses its own samples. */
+const sources: [string, ContractFiles][] = [
+  ['WSDL of the demo', berths()],
+  [
+    'WSDL: abstract types, unions, lists, substitution, wildcards, headers, rpc over SOAP 1.2',
+    ownContract('yard.wsdl'),
+  ],
+  [
+    'OpenAPI 3.1: files, path items by reference, every style, 2020-12 keywords',
+    ownContract('tides.yaml', 'parts/paths.yaml'),
+  ],
+  ['OpenAPI 3.0: matrix, cookies, content, nullable, CSV, forms', ownContract('pilots.yaml', 'parts/models.yaml')],
+];
+
+describe.each(sources)('%s', (_words, source) => {
+  const contract = readContract(source);
+  const document = draftFor(contract, source, undefined, { address: 'http://backend.example' });
+
+  test('the draft has no error', () => {
+    expect(checkDocument(document).filter((f) => f.severity === 'error')).toEqual([]);
+    expect(Object.keys(document.operations)).toHaveLength(contract.operations.filter((o) => !o.unusable).length);
+  });
+  test('its samples pass the guard schema and the map, and reach the backend', async () => {
+    for (const c of document.cases!) {
+      const r = await ask(document, c.operation, c.request);
+      expect({ operation: c.operation, errors: r.errors }).toEqual({ operation: c.operation, errors: undefined });
+      expect({ operation: c.operation, sent: r.sent?.method !== undefined }).toEqual({
+        operation: c.operation,
+        sent: true,
+      });
+    }
+  });
+  test('what it exports is read again as the same operations, parameters and bodies', () => {
+    const text = writeJson(exportOpenApi(document));
+    const again = readOpenApi({ entry: 'a.json', files: { 'a.json': text } });
+    const shape = (o: { readonly id: string; readonly http?: (typeof again.operations)[0]['http'] }) => [
+      o.id,
+      o.http!.method,
+      o.http!.path,
+      o.http!.parameters.map((p) => `${p.in} ${p.name} ${p.style} ${p.explode} ${p.mediaType ?? ''} ${p.required}`),
+      o.http!.request?.required ?? false,
+    ];
+    const kept = Object.entries(document.operations).map(([id, o]) => [id, o.method, o.path]);
+    expect(again.operations.map((o) => shape(o).slice(0, 3)).sort()).toEqual(kept.sort());
+    if (contract.format !== 'openapi') return;
+    const own = new Map(contract.operations.map((o) => [o.id, shape(o)]));
+    for (const o of again.operations) expect(shape(o)).toEqual(own.get(o.id));
+  });
+});
