@@ -23,6 +23,7 @@ const sources: [string, ContractFiles][] = [
     ownContract('tides.yaml', 'parts/paths.yaml'),
   ],
   ['OpenAPI 3.0: matrix, cookies, content, nullable, CSV, forms', ownContract('pilots.yaml', 'parts/models.yaml')],
+  ['OpenAPI 3.0: ranges of media types', ownContract('ranges.yaml')],
 ];
 
 describe.each(sources)('%s', (_words, source) => {
@@ -58,5 +59,49 @@ describe.each(sources)('%s', (_words, source) => {
     if (contract.format !== 'openapi') return;
     const own = new Map(contract.operations.map((o) => [o.id, shape(o)]));
     for (const o of again.operations) expect(shape(o)).toEqual(own.get(o.id));
+  });
+});
+
+describe('ranges of media types (RFC 9110 §12.5.1), as generators write them', () => {
+  const source = ownContract('ranges.yaml');
+  const document = draftFor(readContract(source), source);
+  const path = { id: 7 };
+
+  test('what has members or items is JSON for callers, what is bytes or text goes on as it is', () => {
+    const types = Object.values(document.operations).map((o) => [o.request?.mediaType, o.reply?.mediaType]);
+    expect(Object.fromEntries(Object.keys(document.operations).map((id, i) => [id, types[i]]))).toEqual({
+      setLot: ['application/json', 'application/json'],
+      allLots: [undefined, 'application/json'],
+      lotName: [undefined, '*/*'],
+      setPhoto: ['image/*', undefined],
+      photo: [undefined, 'image/*'],
+    });
+  });
+  test('the backend is asked for JSON, and may answer XML', async () => {
+    const json = await ask(
+      document,
+      'setLot',
+      { path, body: { mark: 'a' } },
+      { text: '{"id":7,"mark":"a","owner":null}' },
+    );
+    expect([json.status, json.type, json.text]).toEqual([200, 'application/json', '{"id":7,"mark":"a","owner":null}']);
+    expect(json.sent!.headers).toMatchObject({ 'content-type': 'application/json', accept: 'application/json' });
+    const xml = { type: 'text/xml', text: '<Lot><id>7</id><mark>a</mark></Lot>' };
+    expect(await ask(document, 'setLot', { path, body: { mark: 'a' } }, xml)).toMatchObject({
+      status: 200,
+      type: 'application/json',
+      text: '{"id":7,"mark":"a"}',
+    });
+    const wrong = await ask(document, 'setLot', { path, body: { mark: 'a' } }, { text: '{"id":"x"}' });
+    expect([wrong.status, wrong.inner]).toEqual([502, '/mark mark is missing; /id must be a whole number']);
+  });
+  test('text and bytes', async () => {
+    const name = await ask(document, 'lotName', { path }, { type: 'text/plain', text: 'Ölm' });
+    expect([name.type, name.text]).toEqual(['text/plain', 'Ölm']);
+    const put = { path, text: '\x89PNG', headers: { 'content-type': 'image/png' } };
+    const sent = (await ask(document, 'setPhoto', put, { text: '', status: 204 })).sent!;
+    expect([sent.headers['content-type'], sent.body.text()]).toEqual(['image/png', '\x89PNG']);
+    const refused = await ask(document, 'setPhoto', { ...put, headers: { 'content-type': 'text/plain' } });
+    expect(refused.status).toBe(415);
   });
 });

@@ -114,6 +114,14 @@ describe('objects in a query that name none of their members', () => {
       'box[other] additionalProperties: the query parameter box[other] is not known here',
     ]);
   });
+  test('names that every object has are names like others', async () => {
+    const names = ['constructor', 'toString', '__proto__', 'hasOwnProperty'];
+    const raw = Object.fromEntries(names.map((n) => [`filter[${n}]`, '3']));
+    const r = await ask(drafted, 'findPilots', { raw });
+    expect([r.errors, queryOf(r.sent)]).toEqual([undefined, names.map((n) => `filter[${n}]=3`).join('&')]);
+    const bad = await ask(drafted, 'findPilots', { raw: { 'filter[constructor]': 'x' } });
+    expect(bad.errors).toEqual(['filter type: /constructor must be a whole number']);
+  });
   test('a list within is one as often as it is given', async () => {
     for (const side of ['7', ['7', '8']]) {
       const r = await ask(drafted, 'findPilots', { raw: { 'box[side]': side } });
@@ -327,6 +335,10 @@ paths:
     expect(applied.document.operations.send!.request).toEqual(d.operations.send!.request);
     const type = 'multipart/form-data; boundary=b';
     const parts = (sizes: string) => `--b\r\nContent-Disposition: form-data; name="sizes"\r\n\r\n${sizes}\r\n--b--\r\n`;
+    const json =
+      '--b\r\nContent-Disposition: form-data; name="sizes"\r\nContent-Type: application/json\r\n\r\n7\r\n--b--\r\n';
+    const one = await ask(d, 'send', { text: json, headers: { 'content-type': type } });
+    expect([one.errors, one.sent?.body.text()]).toEqual([undefined, json]);
     const good = await ask(d, 'send', { text: parts('1,2'), headers: { 'content-type': type } });
     expect([good.errors, good.sent?.body.text()]).toEqual([undefined, parts('1,2')]);
     const bad = await ask(d, 'send', { text: parts('1,x'), headers: { 'content-type': type } });

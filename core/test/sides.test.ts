@@ -96,6 +96,23 @@ describe('members that only replies have, or only requests', () => {
       expect.stringMatching(/^HNG-324 .*\/id id is missing/) as unknown,
     ]);
   });
+  test('samples of a draft know every type, whichever operation needs it first', () => {
+    const text = PILOTS.replace(
+      'components:',
+      `  /boats:
+    post:
+      operationId: boat
+      requestBody: { content: { application/json: { schema: { $ref: '#/components/schemas/Boat' } } } }
+      responses: { '204': { description: ok } }
+components:`,
+    ).replace(
+      '    Pilot: {',
+      "    Boat: { type: object, required: [id, mark], properties: { id: { $ref: '#/components/schemas/Id' }, mark: { $ref: '#/components/schemas/Mark' } } }\n    Mark: { type: string, maxLength: 3 }\n    Pilot: {",
+    );
+    const s = { entry: 'p.yaml', files: { 'p.yaml': text } };
+    const cases = draftFor(readOpenApi(s), s).cases!;
+    expect(cases.find((c) => c.operation === 'boat')!.request.body).toEqual({ mark: expect.any(String) as unknown });
+  });
   test('a graph takes the one in and gives the other out', () => {
     const sdl = printSchema(graphOf({ ...drafted, doors: [{ ...drafted.doors[0]!, answers: 'graphql' }] }).schema);
     const fields = (start: string) => new RegExp(`${start} {\n([^}]*)}`).exec(sdl)?.[1]?.trim().split(/\n\s*/);

@@ -79,7 +79,8 @@ export function readMultipart(
       : undefined;
     const list = s !== undefined && typesOf(s).includes('array');
     const item = list ? resolveSchema(s.items ?? {}, types) : s;
-    const several = list && part.filename === undefined ? listMark(styles, name) : undefined;
+    const plain = part.filename === undefined && !isJson(part.mediaType);
+    const several = list && plain ? listMark(styles, name) : undefined;
     for (const content of several === undefined ? [part.content] : part.content.split(several))
       addMember(out, name, valueOf({ ...part, content }, item), list);
   }

@@ -8,7 +8,7 @@ import {
 } from '../flow/document';
 import { parameterForm, writeSimple } from '../codec/parameters';
 import { requestSchema } from '../flow/request-schema';
-import { isMultipart } from '../message/headers';
+import { essence, isJson, isMultipart, isXml } from '../message/headers';
 import { escapePointer, sampleOf, typesOf, type TypeTable } from '../schema';
 import type { PlannedField, PlannedOperation } from './plan';
 import { copyTypes, slug, type DraftOptions } from './common';
@@ -91,11 +91,17 @@ export function draftHttp(
   const types: TypeTable = {};
   const operations: Record<string, OperationDocument> = {};
   const cases: CaseDocument[] = [];
+  const byId = new Map(contract.operations.map((o) => [o.id, o]));
   for (const row of plan) {
-    const op = contract.operations.find((o) => o.id === row.operation);
+    const op = byId.get(row.operation);
     if (!row.include || !op?.http || op.unusable) continue;
     operations[row.id] = operationOf(row, op, contract, backend, types);
-    cases.push(caseOf(row, op, operations[row.id]!, types));
+  }
+  // All types are there now.
+  for (const row of plan) {
+    const op = byId.get(row.operation);
+    const operation = operations[row.id];
+    if (op?.http && operation) cases.push(caseOf(row, op, operation, types));
   }
   return {
     hinge: FORMAT_VERSION,
@@ -239,6 +245,12 @@ function operationOf(
   };
 }
 
+const EXAMPLES: Readonly<Record<string, string>> = {
+  '*/*': 'application/octet-stream',
+  'image/*': 'image/png',
+  'text/*': 'text/plain',
+};
+
 type ReplyDocument = NonNullable<OperationDocument['reply']>;
 
 /** What callers see: XML of a backend becomes JSON, which the door turns into XML again for whoever asks for it. */
@@ -275,6 +287,13 @@ function caseOf(
   const body = requestSchema(operation, types);
   const example = isMultipart(media?.mediaType) ? undefined : media?.example;
   if (body) request.body = example ?? sampleOf(body, types, { without: 'readOnly' });
+  // Bytes and texts go in their own type; anything else a case sends as JSON.
+  const own = operation.request?.mediaType;
+  if (typeof request.body === 'string' && own !== undefined && !isJson(own) && !isXml(own))
+    request.headers = {
+      ...request.headers,
+      'content-type': EXAMPLES[essence(own)] ?? own.replace('*', 'octet-stream'),
+    };
   return {
     name: 'sample',
     operation: row.id,

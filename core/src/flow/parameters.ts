@@ -130,7 +130,9 @@ function compileEach(parameters: readonly ParameterDocument[], types: TypeTable)
       listMembers: new Set(listMembers),
       open: object && !form.content && more !== false,
       first: (s.prefixItems ?? []).map((item) => parserFor(oneOf(item, types))),
-      parse: (text, member) => (member === undefined ? scalar : (members[member] ?? scalar))(text),
+      // Of an open object callers choose the names: none of them may be one that every object has.
+      parse: (text, member) =>
+        (member !== undefined && Object.hasOwn(members, member) ? members[member]! : scalar)(text),
       validate: set.compile(p.schema),
     };
   });

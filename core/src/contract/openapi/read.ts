@@ -3,7 +3,7 @@ import { isMultipart } from '../../message/headers';
 import { isHop } from '../../message/hop';
 import { decoded } from '../../message/percent';
 import { finding, HingeError, type Finding } from '../../problem';
-import type { TypeTable } from '../../schema';
+import { typesOf, type JsonSchema, type TypeTable } from '../../schema';
 import type { Contract, ContractFiles, ContractOperation, FaultShape, HeaderShape, MessageShape } from '../model';
 import type {
   HttpBody,
@@ -300,10 +300,20 @@ function fallbackId(method: string, path: string): string {
   return `${method}${path.replace(/[^A-Za-z0-9]+/g, '_').replace(/_$/, '')}`;
 }
 
-/** What of several media types is worked with: JSON, else XML, else a form, else the first. */
+/**
+ * What of several media types is worked with: JSON, else XML, else a form, else the first. A range of types that has members or items is
+ * JSON (common practice: generators write one where nobody said a type).
+ */
 export function preferredMedia(media: readonly HttpMedia[]): HttpMedia | undefined {
   const by = (test: RegExp) => media.find((m) => test.test(m.mediaType));
-  return by(/^application\/json\b|\+json\b/i) ?? by(/[/+]xml\b/i) ?? by(/x-www-form-urlencoded/i) ?? media[0];
+  const found = by(/^application\/json\b|\+json\b/i) ?? by(/[/+]xml\b/i) ?? by(/x-www-form-urlencoded/i) ?? media[0];
+  const json = found && /^(\*|application)\/\*$/.test(found.mediaType) && isStructured(found.schema);
+  return json ? { ...found, mediaType: 'application/json' } : found;
+}
+
+function isStructured(s: JsonSchema): boolean {
+  const kinds = typesOf(s).filter((t) => t !== 'null' && t !== 'string');
+  return kinds.length > 0 || Boolean(s.$ref ?? s.properties ?? s.items ?? s.allOf ?? s.oneOf ?? s.anyOf);
 }
 
 function shapeOf(media: readonly HttpMedia[] | undefined, types: TypeTable): MessageShape {

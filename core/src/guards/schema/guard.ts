@@ -79,12 +79,16 @@ function sentence(f: InputFault): string {
 
 function checkMediaType(given: string | undefined, wanted: string): void {
   // Absent: read as the operation's own type. Present: it must be that type, any JSON type where JSON is wanted.
-  if (given === undefined || essence(given) === essence(wanted) || (isJson(given) && isJson(wanted))) return;
+  if (given === undefined || fitsRange(essence(given), essence(wanted)) || (isJson(given) && isJson(wanted))) return;
   throw new Refusal('HNG-406', {
     detail: `Send the body as ${wanted}; ${essence(given) || given} is not accepted here.`,
     headers: { accept: wanted },
   });
 }
+
+/** RFC 9110 §12.5.1: a type, or all of a kind. */
+const fitsRange = (given: string, range: string): boolean =>
+  given === range || range === '*/*' || (range.endsWith('/*') && given.startsWith(range.slice(0, -1)));
 
 function readBody(read: () => unknown): unknown {
   try {

@@ -138,7 +138,7 @@ function toHttp(operation: ContractOperation, http: HttpOperation, all: TypeTabl
     if (asItCame) {
       // Not a form that we read, or one that nobody changes: what came goes on as it is.
       body = run.message.body;
-      if (!body.isEmpty || body.pending) headers['content-type'] = body.mediaType ?? media.mediaType;
+      if (!body.isEmpty || body.pending) headers['content-type'] = body.mediaType ?? concrete(media.mediaType);
     } else if (media && codec) {
       if (made.body !== undefined) {
         const written = codec.write(made.body);
@@ -159,6 +159,9 @@ function toHttp(operation: ContractOperation, http: HttpOperation, all: TypeTabl
     madeFor.set(run.message, operation);
   };
 }
+
+/** A range of types is no type of a message (RFC 9110 §8.3). */
+const concrete = (mediaType: string): string => (mediaType.includes('*') ? 'application/octet-stream' : mediaType);
 
 const memberOf = (place: HttpOperation['parameters'][number]['in']): string =>
   place === 'header' ? 'headers' : place === 'cookie' ? 'cookies' : place;
