@@ -135,6 +135,46 @@ components:`,
   });
 });
 
+describe('a schema that only wraps another', () => {
+  const types = readOpenApi({
+    entry: 'w.yaml',
+    files: {
+      'w.yaml': `openapi: 3.0.3
+info: { title: W, version: "1" }
+paths: { /w: { get: { operationId: w, responses: { '200': { description: ok, content: { application/json: { schema: { $ref: '#/components/schemas/W' } } } } } } } }
+components:
+  schemas:
+    Boat: { type: object, required: [kind], discriminator: { propertyName: kind }, properties: { kind: { type: string } } }
+    Tug: { allOf: [{ $ref: '#/components/schemas/Boat' }, { type: object, properties: { pull: { type: number } } }] }
+    Same: { allOf: [{ $ref: '#/components/schemas/Boat' }] }
+    W:
+      type: object
+      properties:
+        a: { description: A, readOnly: true, allOf: [{ $ref: '#/components/schemas/W' }] }
+        b: { nullable: true, oneOf: [{ $ref: '#/components/schemas/W' }] }
+        c: { anyOf: [{ type: string, maxLength: 3 }], x-note: c, nullable: true }
+        d: { allOf: [{ $ref: '#/components/schemas/W' }], maxProperties: 2 }
+        e: { allOf: [{ $ref: '#/components/schemas/Boat' }], xml: { name: E } }
+`,
+    },
+  }).types;
+  test('is that one, with what stands beside it; where it demands more it stays', () => {
+    const W = { $ref: '#/types/W' };
+    expect(types.W!.properties).toEqual({
+      a: { ...W, description: 'A', readOnly: true },
+      b: { anyOf: [W, { type: 'null' }] },
+      c: { type: ['string', 'null'], maxLength: 3 },
+      d: { allOf: [W], maxProperties: 2 },
+      // Any boat is meant, as by a reference alone.
+      e: { $ref: '#/types/AnyBoat', xml: { name: 'E' } },
+    });
+  });
+  test('but a type that extends another by nothing is a form of it', () => {
+    expect(types.Same).toEqual({ allOf: [{ $ref: '#/types/Boat' }] });
+    expect(types.AnyBoat!.oneOf).toEqual(['Tug', 'Same', 'Boat'].map((n) => ({ $ref: `#/types/${n}` })));
+  });
+});
+
 describe('nullable of 3.0 without a type beside it', () => {
   const open = (schema: string) =>
     readOpenApi({

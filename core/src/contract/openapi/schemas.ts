@@ -69,6 +69,13 @@ export class SchemaReader {
     if (value === false) return { not: {} };
     if (!isTree(value)) return {};
     if (depth > MAX_DEPTH) throw new HingeError('HNG-103', `schemas are nested deeper than ${MAX_DEPTH}`, { file });
+    const sole = depth > 0 ? soleOf(value) : undefined;
+    if (sole !== undefined) {
+      const inner = this.read(sole, file, depth + 1);
+      for (const key of BESIDE) if (value[key] !== undefined) (inner as Record<string, unknown>)[key] = value[key];
+      if (value.example !== undefined) inner.examples = [value.example];
+      return isNullable(value) ? orNull(inner) : inner;
+    }
     const out: JsonSchema = {};
     if (typeof value.$ref === 'string') Object.assign(out, this.reference(value.$ref, file, depth, part));
     for (const key of PLAIN) if (value[key] !== undefined) (out as Record<string, unknown>)[key] = value[key];
@@ -98,7 +105,7 @@ export class SchemaReader {
     // In 2.0 it is the name alone.
     const told = typeof value.discriminator === 'string' ? { propertyName: value.discriminator } : value.discriminator;
     if (isTree(told)) this.discriminator(told, out, file, depth);
-    return value.nullable === true || value['x-nullable'] === true ? orNull(out) : out;
+    return isNullable(value) ? orNull(out) : out;
   }
 
   /** `type`, with what 3.0 fragments in other files still say: nullable, exclusive bounds as true, one example. */
@@ -110,7 +117,7 @@ export class SchemaReader {
       out.format = 'binary';
       delete out.contentMediaType;
     }
-    if (value.nullable === true || value['x-nullable'] === true) {
+    if (isNullable(value)) {
       if (typeof out.type === 'string' && out.type !== 'null') out.type = [out.type, 'null'];
       if (out.enum && !out.enum.includes(null)) out.enum = [...out.enum, null];
     }
@@ -223,6 +230,18 @@ export class SchemaReader {
   }
 }
 
+const isNullable = (value: Tree): boolean => value.nullable === true || value['x-nullable'] === true;
+
+/** The one schema that another wraps only to say something beside it: `allOf` or a choice of one. */
+function soleOf(value: Tree): unknown {
+  const key = (['allOf', 'oneOf', 'anyOf'] as const).find((k) => value[k] !== undefined);
+  const list = key && value[key];
+  if (!Array.isArray(list) || list.length !== 1 || !isTree(list[0])) return undefined;
+  const beside = (k: string) =>
+    k === key || k === 'nullable' || k === 'example' || k.startsWith('x-') || (BESIDE as readonly string[]).includes(k);
+  return Object.keys(value).every(beside) ? list[0] : undefined;
+}
+
 /** What describes a member, and not its value. */
 const BESIDE = ['title', 'description', 'default', 'examples', 'deprecated', 'readOnly', 'writeOnly', 'xml'] as const;
 
@@ -231,6 +250,7 @@ const BESIDE = ['title', 'description', 'default', 'examples', 'deprecated', 're
  * meant wherever it stands beside `$ref`, `allOf` or a choice (common practice).
  */
 function orNull(s: JsonSchema): JsonSchema {
+  if (typeof s.type === 'string' && s.type !== 'null') return { ...s, type: [s.type, 'null'] };
   if (s.type !== undefined || !(s.$ref ?? s.allOf ?? s.oneOf ?? s.anyOf)) return s;
   const beside: JsonSchema = {};
   const own: JsonSchema = { ...s };
