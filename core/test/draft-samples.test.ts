@@ -8,6 +8,8 @@ import {
   writeJson,
   type ContractFiles,
 } from '../src';
+import { printSchema } from 'graphql';
+import { graphOf } from '../src/graph/graph';
 import { ask } from './ask-world';
 import { berths, ownContract } from './files';
 
@@ -60,6 +62,15 @@ describe.each(sources)('%s', (_words, source) => {
     const own = new Map(contract.operations.map((o) => [o.id, shape(o)]));
     for (const o of again.operations) expect(shape(o)).toEqual(own.get(o.id));
   });
+});
+
+test('a graph of it knows the type of what is always the same', () => {
+  const source = ownContract('tides.yaml', 'parts/paths.yaml');
+  const { schema, findings } = graphOf(draftFor(readContract(source), source));
+  const sdl = printSchema(schema);
+  expect(sdl).toContain('type Gauge {\n  id: String!\n  place: [JSON!]\n  kind: String\n');
+  expect(sdl).toContain('unit: String');
+  expect(findings.filter((f) => f.severity === 'error')).toEqual([]);
 });
 
 describe('ranges of media types (RFC 9110 §12.5.1), as generators write them', () => {

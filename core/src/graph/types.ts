@@ -15,6 +15,7 @@ import {
 } from 'graphql';
 import {
   isMarked,
+  jsonTypeOf,
   objectOf,
   refName,
   resolveSchema,
@@ -175,7 +176,8 @@ export class TypeMaker {
   }
 
   private simple(s: JsonSchema, name: string) {
-    const kinds = typesOf(s).filter((t) => t !== 'null');
+    const said = typesOf(s).length || s.const === undefined ? typesOf(s) : [jsonTypeOf(s.const)];
+    const kinds = said.filter((t) => t !== 'null');
     const values = (s.enum ?? []).filter((v) => v !== null);
     if (values.length && values.every((v) => typeof v === 'string')) return this.enumType(values as string[], name, s);
     if (kinds.length !== 1)
