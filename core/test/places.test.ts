@@ -10,6 +10,7 @@ import {
   type FlowDocument,
   type Headers,
 } from '../src';
+import { ask } from './ask-world';
 
 const BERTHS = `openapi: 3.1.0
 info: { title: Berths, version: "1" }
@@ -113,6 +114,31 @@ describe('Location of a backend (RFC 9110 §10.2.2) is told as callers reach it'
       'content-location': '/p/a?b=c',
       link: '</p/quays?page=2>; rel="next", <http://other.example/v2/>; rel="help", </p/quays?page=1>; rel=prev',
     });
+  });
+  test('cookies come back: Path below the door, no Domain of the backend (RFC 6265 §5.2.3, §5.2.4); the trace keeps no value', async () => {
+    const d = draftProxy('http://backend.example:81/v2/', { base: '/p' });
+    const cookies = [
+      'a=1; Path=/v2; HttpOnly',
+      'b=2;Domain=.example; path=/v2/quays; Expires=Wed, 09 Jun 2027 10:18:14 GMT',
+      'c=3; Path=/; Domain=other.example',
+      'd=4; Path=/v22',
+      'e=Path=/v2',
+    ];
+    const headers = { 'set-cookie': cookies.join('\n') };
+    const came = await ask(d, 'any', { path: { '*': '/quays' } }, { text: '', headers });
+    expect(came.headers['set-cookie']!.split('\n')).toEqual([
+      'a=1; Path=/p; HttpOnly',
+      'b=2; Path=/p/quays; Expires=Wed, 09 Jun 2027 10:18:14 GMT',
+      'c=3; Path=/; Domain=other.example',
+      'd=4; Path=/v22',
+      'e=Path=/v2',
+    ]);
+    // A rehearsal shows no cookie, and says what became of it.
+    const r = await headersOf(d, 'any', headers, 200, { '*': '/quays' });
+    expect([r.headers['set-cookie'], r.moved]).toEqual(['***', { 'set-cookie': 'Path or Domain' }]);
+    const plain = draftProxy('http://backend.example:81', { base: '/p' });
+    const same = { text: '', headers: { 'set-cookie': 'a=1; Path=/quays' } };
+    expect((await ask(plain, 'any', { path: { '*': '/quays' } }, same)).headers).toMatchObject(same.headers);
   });
   test('a door at the root', async () => {
     const d = { ...drafted(), doors: [{ name: 'public', path: '/' }] };

@@ -6,8 +6,11 @@ import type { BackendContext } from '../kind';
 /** Fields that say where something is: RFC 9110 §10.2.2, §8.7; RFC 8288 §3. */
 const FIELDS = ['location', 'content-location', 'link'] as const;
 
-export const tellsPlaces = ({ location, link, 'content-location': content }: Headers): boolean =>
-  location !== undefined || link !== undefined || content !== undefined;
+export const tellsPlaces = (h: Headers): boolean =>
+  h.location !== undefined ||
+  h.link !== undefined ||
+  h['content-location'] !== undefined ||
+  h['set-cookie'] !== undefined;
 
 /**
  * A reply whose fields name places of the backend, as callers reach them: what lies below the backend's address and what an operation of
@@ -33,10 +36,41 @@ export function atDoor(
     headers[name] = said;
     moved[name] = given;
   }
+  const cookies = headers['set-cookie'];
+  const kept = cookies
+    ?.split('\n')
+    .map((line) => cookieAtDoor(line, address, base))
+    .join('\n');
+  if (kept !== undefined && kept !== cookies) {
+    headers['set-cookie'] = kept;
+    // Its value is nobody's business.
+    moved['set-cookie'] = 'Path or Domain';
+  }
   if (!Object.keys(moved).length) return reply;
   if (run.observer) run.notes = { ...run.notes, moved };
   return { ...reply, headers };
 }
+
+/**
+ * A cookie of a backend so that it comes back (RFC 6265 §5.2.3, §5.2.4): a Domain that is the backend's means nothing where callers are, and
+ * a Path below the backend's address is one below the door. A Path of / holds there too.
+ */
+function cookieAtDoor(line: string, address: string, base: string): string {
+  const home = URL.parse(address);
+  if (!home) return line;
+  const root = home.pathname.replace(/\/$/, '');
+  const [pair, ...attributes] = line.split(';');
+  const kept = attributes.flatMap((a) => {
+    const [, name, value] = /^\s*(path|domain)\s*=\s*(.*?)\s*$/i.exec(a) ?? [];
+    if (name === undefined) return [a];
+    if (name.toLowerCase() === 'domain') return isOf(home.hostname, value!.replace(/^\./, '')) ? [] : [a];
+    const below = value === root || value!.startsWith(`${root}/`);
+    return root !== '' && below ? [` Path=${base.replace(/\/$/, '')}${value!.slice(root.length)}`] : [a];
+  });
+  return [pair, ...kept].join(';');
+}
+
+const isOf = (host: string, domain: string): boolean => host === domain || host.endsWith(`.${domain}`);
 
 function placeOf(
   given: string,
