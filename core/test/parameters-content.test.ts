@@ -28,7 +28,7 @@ paths:
       responses: { '200': { description: ok, content: { application/json: { schema: { type: array, items: { $ref: '#/components/schemas/Pilot' } } } } } }
     post:
       operationId: addPilots
-      requestBody: { content: { application/json: { schema: { type: array, items: { $ref: '#/components/schemas/Pilot' } } }, text/csv: { schema: { type: array, items: { $ref: '#/components/schemas/Pilot' } } } } }
+      requestBody: { content: { application/json: { schema: { type: array, items: { $ref: '#/components/schemas/Pilot' } } }, application/xml: { schema: { type: array, description: All, xml: { name: pilots }, items: { $ref: '#/components/schemas/Pilot' } } }, text/csv: { schema: { type: array, items: { $ref: '#/components/schemas/Pilot' } } } } }
       responses: { '200': { description: ok, content: { text/csv: { schema: { type: array, items: { $ref: '#/components/schemas/Pilot' } } } } } }
     put:
       operationId: setPilots
@@ -264,6 +264,8 @@ describe('XML, forms and CSV as the own form of an operation are held against it
     const ok = await ask(d, 'put', { text: good, headers });
     expect([ok.status, ok.errors]).toEqual([200, undefined]);
     if (type !== 'application/xml') expect(ok.sent!.body.text()).toBe(good);
+    const told = await ask(d, 'put', { text: good, headers: { 'content-type': `${type}; charset=iso-8859-1` } });
+    expect(told.sent!.headers['content-type']).toBe(type);
     const wrong = await ask(d, 'put', { text: bad, headers });
     expect([wrong.status, wrong.errors]).toEqual([400, [expect.stringMatching(/rank additionalProperties: /)]]);
   });

@@ -154,6 +154,7 @@ components:
         b: { nullable: true, oneOf: [{ $ref: '#/components/schemas/W' }] }
         c: { anyOf: [{ type: string, maxLength: 3 }], x-note: c, nullable: true }
         d: { allOf: [{ $ref: '#/components/schemas/W' }], maxProperties: 2 }
+        f: { nullable: true, allOf: [{ type: string, enum: [x] }], example: x }
         e: { allOf: [{ $ref: '#/components/schemas/Boat' }], xml: { name: E } }
 `,
     },
@@ -165,6 +166,7 @@ components:
       b: { anyOf: [W, { type: 'null' }] },
       c: { type: ['string', 'null'], maxLength: 3 },
       d: { allOf: [W], maxProperties: 2 },
+      f: { type: ['string', 'null'], enum: ['x', null], examples: ['x'] },
       // Any boat is meant, as by a reference alone.
       e: { $ref: '#/types/AnyBoat', xml: { name: 'E' } },
     });

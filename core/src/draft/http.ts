@@ -9,7 +9,7 @@ import {
 import { parameterForm, writeSimple } from '../codec/parameters';
 import { requestSchema } from '../flow/request-schema';
 import { essence, isJson, isMultipart, isXml } from '../message/headers';
-import { escapePointer, sampleOf, typesOf, type TypeTable } from '../schema';
+import { escapePointer, sampleOf, typesOf, type JsonSchema, type TypeTable } from '../schema';
 import type { PlannedField, PlannedOperation } from './plan';
 import { copyTypes, slug, type DraftOptions } from './common';
 import { jsonataName } from '../expression';
@@ -58,12 +58,17 @@ function noteOf(op: ContractOperation): { note?: string } {
   if (op.unusable) return { note: `cannot be called: ${op.unusable}` };
   const media = op.http!.request?.media ?? [];
   const taken = preferredMedia(media);
-  const others = media.filter((m) => JSON.stringify(m.schema) !== JSON.stringify(taken?.schema));
+  const others = media.filter((m) => shapeText(m.schema) !== shapeText(taken?.schema));
   if (!others.length) return {};
   return {
     note: `callers cannot send ${others.map((m) => m.mediaType).join(', ')}: it holds something else than ${taken!.mediaType}`,
   };
 }
+
+/** A schema without what only describes it, or says how it stands in XML. */
+const shapeText = (s: JsonSchema | undefined): string =>
+  JSON.stringify(s, (key, v: unknown) => (DESCRIBES.has(key) ? undefined : v)) ?? '';
+const DESCRIBES = new Set(['xml', 'title', 'description', 'examples', 'deprecated']);
 
 function successOf(replies: readonly HttpReply[]): HttpReply | undefined {
   return (

@@ -65,12 +65,13 @@ function unread(
 ): void {
   const open = operation.path.includes('*') || operation.method === 'ANY' || operation.soap;
   if (open) return;
-  const names = queryNames(operation.parameters ?? [], types);
+  let names: ((name: string) => boolean) | undefined;
+  const isPart = (name: string) => (names ??= queryNames(operation.parameters ?? [], types))(name);
   for (const member of ['path', 'query', 'cookies'] as const)
     for (const name of Object.keys(c.request[member] ?? {}))
       if (
         !operation.parameters?.some((p) => p.in === (member === 'cookies' ? 'cookie' : member) && p.name === name) &&
-        !(member === 'query' && names(name))
+        !(member === 'query' && isPart(name))
       )
         report(
           finding(

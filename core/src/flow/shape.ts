@@ -3,7 +3,17 @@ import { isTable } from '../codec/csv';
 import { MediaError, mediaCodec, type MediaCodec } from '../codec/media';
 import { problemXml } from '../codec/problem-xml';
 import { Body } from '../message/body';
-import { essence, isCsv, isForm, isJson, isMultipart, isXml, MULTIPART, withFields } from '../message/headers';
+import {
+  charsetOf,
+  essence,
+  isCsv,
+  isForm,
+  isJson,
+  isMultipart,
+  isXml,
+  MULTIPART,
+  withFields,
+} from '../message/headers';
 import type { Message } from '../message/message';
 import { Refusal, type InputFault } from '../problem';
 import { replySide, replyTypes, requestSide, requestTypes, type JsonSchema, type TypeTable } from '../schema';
@@ -131,7 +141,11 @@ async function read(
   }
   // In the operation's own form already: what came stays as it is. XML may be in another encoding than what we send.
   const same = !isXml(own) && essence(message.headers['content-type'] ?? own) === essence(own);
-  if (same) return { ...message, body: Body.ofParsed(message.body.text(), value, own) };
+  if (same) {
+    const told = charsetOf(message.headers['content-type']) !== undefined;
+    const headers = told ? withFields(message.headers, { 'content-type': own }) : message.headers;
+    return { ...message, headers, body: Body.ofParsed(message.body.text(), value, own) };
+  }
   const text = { read: (t: string) => reader.read(t).value, write: (v: unknown) => writer?.write(v).text ?? '' };
   return {
     ...message,

@@ -250,7 +250,12 @@ const BESIDE = ['title', 'description', 'default', 'examples', 'deprecated', 're
  * meant wherever it stands beside `$ref`, `allOf` or a choice (common practice).
  */
 function orNull(s: JsonSchema): JsonSchema {
-  if (typeof s.type === 'string' && s.type !== 'null') return { ...s, type: [s.type, 'null'] };
+  if (typeof s.type === 'string' && s.type !== 'null')
+    return {
+      ...s,
+      type: [s.type, 'null'],
+      ...(s.enum && !s.enum.includes(null) && { enum: [...s.enum, null] }),
+    };
   if (s.type !== undefined || !(s.$ref ?? s.allOf ?? s.oneOf ?? s.anyOf)) return s;
   const beside: JsonSchema = {};
   const own: JsonSchema = { ...s };
