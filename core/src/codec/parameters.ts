@@ -5,6 +5,7 @@ import { isJson } from '../message/headers';
 import type { JsonSchema, TypeTable } from '../schema';
 import { writeJson } from './json';
 import { mediaCodec, type MediaCodec } from './media';
+import { isObject } from './xml';
 
 /** How a parameter stands in a request (OpenAPI 3.1 §4.8.12.2 to §4.8.12.6; RFC 6570 for the first three). */
 export interface ParameterForm {
@@ -174,8 +175,4 @@ function chunk(parts: readonly string[]): string[][] {
   const out: string[][] = [];
   for (let i = 0; i < parts.length; i += 2) out.push([parts[i]!, parts[i + 1] ?? '']);
   return out;
-}
-
-export function isObject(v: unknown): v is Record<string, unknown> {
-  return v !== null && typeof v === 'object' && !(v instanceof Digits);
 }

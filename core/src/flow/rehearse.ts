@@ -1,6 +1,7 @@
 import { LIMITS } from '../limits';
 import { writeJson } from '../codec/json';
-import { isObject, parameterForm, writeQuery, writeSimple } from '../codec/parameters';
+import { isObject } from '../codec/xml';
+import { parameterForm, writeQuery, writeSimple } from '../codec/parameters';
 import { Body } from '../message/body';
 import type { Message, ShownMessage } from '../message/message';
 import { showMessage } from '../message/show';
