@@ -101,6 +101,14 @@ export class Hands {
     );
   };
 
+  /** Closes what lies over the page by the keyboard, and waits until it has faded. A key is lost while a button that was pressed is at work. */
+  readonly close = () =>
+    this.page.waitFor('what lies over the page to close', async () => {
+      if (!(await this.count('.MuiModal-root'))) return true;
+      await this.keys(Key.ESCAPE);
+      return false;
+    });
+
   readonly count = async (css: string) => (await this.driver.findElements(By.css(css))).length;
 
   /** A call of the page's own script: with its session and its origin. */

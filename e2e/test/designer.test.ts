@@ -21,7 +21,7 @@ describe('a flow that branches', () => {
       async () => (await driver.findElements(By.xpath("//td//span[contains(., 'passed')]"))).length === 4,
     );
     expect(await driver.findElements(By.css('.cases .brass'))).toHaveLength(0);
-    await hands.keys(Key.ESCAPE);
+    await hands.close();
     await page.waitText('[data-testid=cases]', '4 of 4 cases pass');
   });
 
@@ -36,7 +36,7 @@ describe('a flow that branches', () => {
     ).sendKeys(Key.chord(Key.CONTROL, 'a'), 'tow desk');
     await page.click('.cases button', 'Run all 4');
     await page.byText('.misfit', '/desk: wanted tow desk, found barge desk');
-    await hands.keys(Key.ESCAPE);
+    await hands.close();
     await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform();
   });
 
