@@ -3,8 +3,7 @@ import { numberFromText } from '../message/digits';
 import type { FormStyles } from '../contract/openapi/model';
 import { writeJson } from './json';
 import { Digits } from '../message/digits';
-import { isObject } from './xml';
-import { setMember } from '../message/objects';
+import { isObject, setMember } from '../message/objects';
 
 /** application/x-www-form-urlencoded (WHATWG URL §5): members of one object, a list as a name given several times. */
 export function writeForm(value: unknown): string {

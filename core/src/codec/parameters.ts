@@ -1,11 +1,10 @@
 import type { ParameterPlace, ParameterStyle } from '../contract/openapi/model';
 import { Digits } from '../message/digits';
-import { setMember } from '../message/objects';
+import { isObject, setMember } from '../message/objects';
 import { isJson } from '../message/headers';
 import type { JsonSchema, TypeTable } from '../schema';
 import { writeJson } from './json';
 import { mediaCodec, type MediaCodec } from './media';
-import { isObject } from './xml';
 
 /** How a parameter stands in a request (OpenAPI 3.1 §4.8.12.2 to §4.8.12.6; RFC 6570 for the first three). */
 export interface ParameterForm {

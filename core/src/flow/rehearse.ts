@@ -1,6 +1,6 @@
 import { LIMITS } from '../limits';
 import { writeJson } from '../codec/json';
-import { isObject } from '../codec/xml';
+import { isObject } from '../message/objects';
 import { parameterForm, writeQuery, writeSimple } from '../codec/parameters';
 import { Body } from '../message/body';
 import type { Message, ShownMessage } from '../message/message';

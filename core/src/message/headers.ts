@@ -39,6 +39,10 @@ export function essence(mediaType: string | undefined): string {
 /** The same few come with every message. */
 const essences = new Map<string, string>();
 
+/** RFC 9110 §12.5.1: a type itself, all types of a kind, or all. Both without parameters. */
+export const fitsRange = (given: string, range: string): boolean =>
+  given === range || range === '*/*' || (range.endsWith('/*') && given.startsWith(range.slice(0, -1)));
+
 export function charsetOf(mediaType: string | undefined): string | undefined {
   return /;\s*charset\s*=\s*"?([^";\s]+)/i.exec(mediaType ?? '')?.[1];
 }

@@ -1,3 +1,5 @@
+import { Digits } from './digits';
+
 /** Sets a member, whatever its name: one called __proto__ must not become the prototype. */
 export function setMember(object: Record<string, unknown>, name: string, value: unknown): void {
   if (name === '__proto__')
@@ -14,3 +16,7 @@ export function plainObjects(): new () => Record<string, unknown> {
   Plain.prototype = Object.prototype;
   return Plain;
 }
+
+/** An object of JSON: neither a list nor digits, which are a number. */
+export const isObject = (v: unknown): v is Record<string, unknown> =>
+  v !== null && typeof v === 'object' && !Array.isArray(v) && !(v instanceof Digits);

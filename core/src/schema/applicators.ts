@@ -1,5 +1,5 @@
 import type { InputFault } from '../problem';
-import { Digits } from '../message/digits';
+import { isObject } from '../message/objects';
 import { expressionMatcher } from '../pattern';
 import { escapePointer, type JsonSchema } from './types';
 
@@ -21,10 +21,6 @@ export function passes(validator: Validator, value: unknown): boolean {
     throw e;
   }
 }
-
-/** Digits are a number. */
-export const isObject = (v: unknown): v is Record<string, unknown> =>
-  v !== null && typeof v === 'object' && !Array.isArray(v) && !(v instanceof Digits);
 
 /** The rarer keywords of JSON Schema 2020-12 (core §10): what depends on another member, on a pattern, on a condition. */
 export function applicators(s: JsonSchema, compile: (s: JsonSchema) => Validator, parts: Validator[]): void {

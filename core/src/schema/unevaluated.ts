@@ -1,5 +1,6 @@
 import { expressionMatcher } from '../pattern';
-import { isObject, passes, type Validator } from './applicators';
+import { isObject } from '../message/objects';
+import { passes, type Validator } from './applicators';
 import { escapePointer, refName, type JsonSchema, type TypeTable } from './types';
 
 /** What other keywords of a schema, and of those that it applies in place, have looked at; `all`: everything. */

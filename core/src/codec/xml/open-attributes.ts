@@ -2,7 +2,8 @@ import { allows, type Wildcard } from '../../contract/xsd';
 import { Digits } from '../../message/digits';
 import { escapeAttribute, isXmlName } from '../../xml';
 import type { ShapeFault } from './faults';
-import { isObject, type XmlOut } from './out';
+import type { XmlOut } from './out';
+import { isObject } from '../../message/objects';
 import { Misfit, show, simpleCodec } from './simple';
 
 /** Attributes of a wildcard, by `name` or `{namespace}name`. */

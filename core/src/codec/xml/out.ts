@@ -92,10 +92,6 @@ export function writeAttribute(p: AttributeProperty, value: unknown, w: XmlOut):
   w.out += ` ${w.attributeName(p.use.uri, p.use.name)}="${escapeAttribute(text)}"`;
 }
 
-export function isObject(value: unknown): value is Record<string, unknown> {
-  return value !== null && typeof value === 'object' && !Array.isArray(value) && !(value instanceof Digits);
-}
-
 /** Members that the type does not name: as attributes and elements in their general form where it is open, else told. The tag is open. */
 export function writeStrangers(value: Record<string, unknown>, b: Binding, w: XmlOut): string {
   let out = '';

@@ -18,7 +18,8 @@ import {
 import { escapeText } from '../../xml';
 import { writeModel } from './content';
 import type { ShapeFault } from './faults';
-import { anyTypeWriter, isObject, writeAttribute, writeStrangers, XmlOut } from './out';
+import { anyTypeWriter, writeAttribute, writeStrangers, XmlOut } from './out';
+import { isObject } from '../../message/objects';
 import { readElement } from './read';
 import { Misfit, show, simpleCodec, type SimpleCodec } from './simple';
 import { writeOpenAttributes } from './open-attributes';

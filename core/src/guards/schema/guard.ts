@@ -2,7 +2,7 @@ import { isTable } from '../../codec/csv';
 import { JsonError } from '../../codec/json';
 import { MediaError, mediaCodec, type MediaCodec } from '../../codec/media';
 import type { Body } from '../../message/body';
-import { essence, isCsv, isForm, isJson, isMultipart, isXml, MULTIPART } from '../../message/headers';
+import { essence, fitsRange, isCsv, isForm, isJson, isMultipart, isXml, MULTIPART } from '../../message/headers';
 import { Refusal, type InputFault } from '../../problem';
 import { ValidatorSet, collectFaults, requestSide, requestTypes } from '../../schema';
 import type { GuardKind } from '../kind';
@@ -85,10 +85,6 @@ function checkMediaType(given: string | undefined, wanted: string): void {
     headers: { accept: wanted },
   });
 }
-
-/** RFC 9110 §12.5.1: a type, or all of a kind. */
-const fitsRange = (given: string, range: string): boolean =>
-  given === range || range === '*/*' || (range.endsWith('/*') && given.startsWith(range.slice(0, -1)));
 
 function readBody(read: () => unknown): unknown {
   try {

@@ -4,7 +4,7 @@ import type { ContractOperation, HttpReply } from '../../contract';
 import type { BackendReply } from '../../flow/ports';
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
-import { essence, isJson, isXml, withFields } from '../../message/headers';
+import { essence, fitsRange, isJson, isXml, withFields } from '../../message/headers';
 import { endToEnd } from '../../message/hop';
 import type { Message } from '../../message/message';
 import { Refusal } from '../../problem';
@@ -98,7 +98,7 @@ const sameMedia = (declared: string, given: string): boolean => {
   if (declared === given) return true;
   const d = essence(declared);
   const g = essence(given);
-  if (d === g || d === '*/*' || (d.endsWith('/*') && g.startsWith(d.slice(0, -1)))) return true;
+  if (fitsRange(g, d)) return true;
   // Of XML too: text/xml is what application/xml is (RFC 7303 §9.2).
   return (isJson(d) && isJson(g)) || (isXml(d) && isXml(g));
 };
