@@ -11,7 +11,9 @@ import {
   type JsonSchema,
   type TypeTable,
 } from '../schema';
+import { essence } from '../message/headers';
 import type { Contract, ContractOperation } from './model';
+import { asJson, bodiesOf } from './openapi';
 
 /** One thing that another version of a contract says otherwise, seen by whoever calls it. */
 export interface Change {
@@ -68,10 +70,7 @@ function compareOperations(
   if (a.http && b.http && (a.http.method !== b.http.method || a.http.path !== b.http.path))
     tell('path', `is ${b.http.method} ${b.http.path}, was ${a.http.method} ${a.http.path}`, 'safe');
   parameters(a, before, b, after, tell);
-  if (a.http?.request && b.http?.request && a.request.mediaType !== b.request.mediaType)
-    tell('request', `is sent as ${b.request.mediaType}, was ${a.request.mediaType}`, 'safe');
-  const request = new Comparison('request', tell, true);
-  request.compare(requestOf(a, before), requestOf(b, after), '');
+  bodies(a, before, b, after, tell);
   if (a.reply && !b.reply) tell('reply', 'is gone', 'breaking');
   else if (!a.reply && b.reply) tell('reply', 'is new', 'safe');
   else if (a.reply && b.reply)
@@ -99,10 +98,31 @@ function replyFields(a: ContractOperation, b: ContractOperation, tell: Tell): vo
   for (const key of now.keys()) if (!old.has(key)) tell(key, 'is new', 'safe');
 }
 
-const requestOf = (o: ContractOperation, { types }: Contract): Side => ({
-  schema: requestSide(o.request.body, types),
-  types: requestTypes(types),
-});
+/** The first body against the first, others by their media types. */
+function bodies(a: ContractOperation, before: Contract, b: ContractOperation, after: Contract, tell: Tell): void {
+  const [[first, ...others], [own, ...now]] = [bodiesIn(a, before), bodiesIn(b, after)];
+  if (a.http?.request && b.http?.request && a.request.mediaType !== b.request.mediaType)
+    tell('request', `is sent as ${b.request.mediaType}, was ${a.request.mediaType}`, 'safe');
+  new Comparison('request', tell, true).compare(first!, own!, '');
+  for (const one of others) {
+    const same = now.find((x) => x.mediaType === one.mediaType);
+    if (same) new Comparison(`request as ${one.mediaType}`, tell, true).compare(one, same, '');
+    else if (own!.mediaType !== one.mediaType) tell(`request as ${one.mediaType}`, 'is gone', 'breaking');
+  }
+  for (const { mediaType } of now)
+    if (first!.mediaType !== mediaType && !others.some((x) => x.mediaType === mediaType))
+      tell(`request as ${mediaType}`, 'is new', 'safe');
+}
+
+function bodiesIn(o: ContractOperation, { types: all }: Contract): (Side & { readonly mediaType: string })[] {
+  const media = bodiesOf(o.http?.request?.media ?? [], all).map((m) => [essence(m.mediaType), asJson(m, all)] as const);
+  const types = requestTypes(all);
+  return (media.length ? media : [['', o.request.body] as const]).map(([mediaType, schema]) => ({
+    mediaType,
+    schema: requestSide(schema, all),
+    types,
+  }));
+}
 
 type Tell = (place: string, words: string, judged: Change['judged']) => void;
 

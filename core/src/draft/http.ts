@@ -1,6 +1,15 @@
-import { preferredMedia, type Contract, type ContractFiles, type ContractOperation, type HttpReply } from '../contract';
+import {
+  bodiesOf,
+  preferredMedia,
+  type Contract,
+  type ContractFiles,
+  type ContractOperation,
+  type HttpMedia,
+  type HttpReply,
+} from '../contract';
 import {
   FORMAT_VERSION,
+  type BodyDocument,
   type CaseDocument,
   type FlowDocument,
   type OperationDocument,
@@ -35,7 +44,10 @@ export function planHttp(contract: Contract): PlannedOperation[] {
         name: 'body',
         place: 'body',
         required: http.request.required,
-        words: preferredMedia(http.request.media)?.mediaType ?? 'body',
+        words:
+          bodiesOf(http.request.media, contract.types)
+            .map((m) => m.mediaType)
+            .join(', ') || 'body',
         description: http.request.documentation,
         simple: false,
       });
@@ -48,27 +60,10 @@ export function planHttp(contract: Contract): PlannedOperation[] {
       status: statusOf(http.replies),
       summary: op.documentation ?? '',
       fields,
-      ...noteOf(op),
+      ...(op.unusable && { note: `cannot be called: ${op.unusable}` }),
     };
   });
 }
-
-/** Why it cannot be offered, or what of its request is not: one body has one shape here. */
-function noteOf(op: ContractOperation): { note?: string } {
-  if (op.unusable) return { note: `cannot be called: ${op.unusable}` };
-  const media = op.http!.request?.media ?? [];
-  const taken = preferredMedia(media);
-  const others = media.filter((m) => shapeText(m.schema) !== shapeText(taken?.schema));
-  if (!others.length) return {};
-  return {
-    note: `callers cannot send ${others.map((m) => m.mediaType).join(', ')}: it holds something else than ${taken!.mediaType}`,
-  };
-}
-
-/** A schema without what only describes it, or says how it stands in XML. */
-const shapeText = (s: JsonSchema | undefined): string =>
-  JSON.stringify(s, (key, v: unknown) => (DESCRIBES.has(key) ? undefined : v)) ?? '';
-const DESCRIBES = new Set(['xml', 'title', 'description', 'examples', 'deprecated']);
 
 function successOf(replies: readonly HttpReply[]): HttpReply | undefined {
   return (
@@ -158,7 +153,7 @@ function operationOf(
         ...(p.mediaType !== undefined && { mediaType: p.mediaType }),
       };
     });
-  const media = preferredMedia(http.request?.media ?? []);
+  const [media, ...otherBodies] = bodiesOf(http.request?.media ?? [], contract.types);
   const body = row.fields.some((f) => f.place === 'body');
   const reply = successOf(http.replies);
   const replyMedia = preferredMedia(reply?.media ?? []);
@@ -196,7 +191,7 @@ function operationOf(
   const good = http.replies.filter((r) => r === reply || /^2/.test(r.status));
   const fieldsKept = new Set(good.flatMap((r) => r.headers ?? []).map((h) => h.name.toLowerCase()));
   if (row.status === 201) fieldsKept.add('location');
-  const structured = replyMedia && /json|xml|urlencoded|csv|text\/plain/i.test(replyMedia.mediaType);
+  const structured = replyMedia && isText(replyMedia.mediaType);
   return {
     method: row.method,
     path: row.path,
@@ -206,12 +201,14 @@ function operationOf(
     ...(body &&
       media && {
         request: {
-          mediaType: outer(media.mediaType),
           ...(http.request!.required && { required: true }),
-          schema: copy(media.schema),
-          ...(media.encoding && { encoding: { ...media.encoding } }),
-          // Callers send JSON for a form; one of parts goes on as they sent it.
-          ...(media.styles && isMultipart(media.mediaType) && { styles: { ...media.styles } }),
+          ...bodyDocument(media, outer(media.mediaType), copy),
+          ...(otherBodies.length && {
+            others: otherBodies.map((m) => ({
+              ...bodyDocument(m, m.mediaType, copy),
+              mediaType: m.mediaType,
+            })),
+          }),
         },
       }),
     reply: {
@@ -226,7 +223,7 @@ function operationOf(
         kind: 'map',
         to: { backend, operation: op.id },
         fields: row.fields
-          .filter((f) => f.place !== 'body' || (media && /json|xml|urlencoded|csv|text\/plain/i.test(media.mediaType)))
+          .filter((f) => f.place !== 'body' || (media && (otherBodies.length || isText(media.mediaType))))
           .map((f) => ({ to: f.target, from: sourceOf(f) })),
       },
       { kind: 'call', backend, operation: op.id },
@@ -247,6 +244,18 @@ function operationOf(
           ]
         : []),
     ],
+  };
+}
+
+const isText = (mediaType: string): boolean => /json|xml|urlencoded|csv|text\/plain/i.test(mediaType);
+
+function bodyDocument(media: HttpMedia, mediaType: string, copy: (s: JsonSchema) => JsonSchema): BodyDocument {
+  return {
+    mediaType,
+    schema: copy(media.schema),
+    ...(media.encoding && { encoding: { ...media.encoding } }),
+    // Callers send JSON for a form; one that goes on as they sent it says how it stands.
+    ...(media.styles && !isJson(mediaType) && { styles: { ...media.styles } }),
   };
 }
 
@@ -289,7 +298,7 @@ function caseOf(
     else (request.cookies ??= {})[p.name] = value;
   }
   const media = preferredMedia(op.http!.request?.media ?? []);
-  const body = requestSchema(operation, types);
+  const body = requestSchema({ ...operation, request: { ...operation.request, others: undefined } }, types);
   const example = isMultipart(media?.mediaType) ? undefined : media?.example;
   if (body) request.body = example ?? sampleOf(body, types, { without: 'readOnly' });
   // Bytes and texts go in their own type; anything else a case sends as JSON.

@@ -50,6 +50,8 @@ function forms(content: Content, types: TypeTable, can: Forms): Content {
     ...(isXml(own) && { 'application/json': { schema } }),
     ...(can.xml && !isXml(own) && { [xml]: { schema } }),
     ...(can.csv && isTable(named(schema), types) && { 'text/csv': { schema } }),
+    // What stands here of itself says more than what own can be turned into.
+    ...content,
   };
 }
 

@@ -1,4 +1,4 @@
-import type { FlowDocument, OperationDocument } from '../flow/document';
+import type { BodyDocument, FlowDocument, OperationDocument } from '../flow/document';
 import { walkFlow } from '../flow/context';
 import { openBackends, type BackendSet } from '../flow/contracts';
 import { inForms } from './forms';
@@ -182,7 +182,10 @@ export function authoredOperation(id: string, o: OperationDocument): AuthoredOpe
       requestBody: {
         ...(o.request.description && { description: o.request.description }),
         ...(o.request.required && { required: true }),
-        content: content(o.request, { ...encodingOf(o.request), ...examplesOf(o.request.examples) }),
+        content: {
+          ...content(o.request, { ...encodingOf(o.request), ...examplesOf(o.request.examples) }),
+          ...Object.assign({}, ...(o.request.others ?? []).map((b) => content(b, encodingOf(b)))),
+        },
       },
     }),
     responses,
@@ -198,7 +201,7 @@ const headersOf = (
     : {};
 
 /** Encoding objects (OpenAPI 3.1 §4.8.15). */
-function encodingOf({ encoding = {}, styles = {} }: NonNullable<OperationDocument['request']>) {
+function encodingOf({ encoding = {}, styles = {} }: BodyDocument) {
   const parts = Object.fromEntries(
     Object.keys({ ...encoding, ...styles }).map((part) => [
       part,

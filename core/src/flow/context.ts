@@ -1,4 +1,4 @@
-import { requestSchema } from './request-schema';
+import { bodiesOfRequest, requestSchema } from './request-schema';
 import type { ContractOperation } from '../contract';
 import { stepKind } from '../steps/registry';
 import { requestTypes } from '../schema';
@@ -127,7 +127,10 @@ export function innerOperation(
         documentation: p.description,
       })),
       ...(o.request && {
-        request: { required: o.request.required ?? false, media: [{ mediaType, schema: o.request.schema ?? {} }] },
+        request: {
+          required: o.request.required ?? false,
+          media: bodiesOfRequest(o.request).map(({ schema = {}, ...b }) => ({ mediaType, ...b, schema })),
+        },
       }),
       replies: [
         { status: String(o.reply?.status ?? 200), media: [{ mediaType: replyMedia, schema: o.reply?.schema ?? {} }] },

@@ -91,6 +91,15 @@ const replyHeaders = z
   .optional()
   .describe('Header fields that the reply may carry, for whoever reads the contract; what carries them is the flow');
 
+const encoding = z
+  .record(z.string(), name)
+  .optional()
+  .describe('Of multipart/form-data: content types of parts by their names');
+const styles = z
+  .record(z.string(), z.strictObject({ style, explode: z.boolean() }))
+  .optional()
+  .describe('Of forms: how lists and objects stand in them, by their names; each item under the name when absent');
+
 const requestExample = z.strictObject({ summary: z.string().optional(), value: z.unknown() });
 const replyExample = z.strictObject({
   summary: z.string().optional(),
@@ -123,17 +132,14 @@ export const operationSchema = z.strictObject({
       required: z.boolean().optional(),
       description: z.string().optional(),
       schema: jsonSchema.optional(),
-      encoding: z
-        .record(z.string(), name)
-        .optional()
-        .describe('Of multipart/form-data: content types of parts by their names'),
-      styles: z
-        .record(z.string(), z.strictObject({ style, explode: z.boolean() }))
-        .optional()
-        .describe(
-          'Of forms: how lists and objects stand in them, by their names; each item under the name when absent',
-        ),
+      encoding,
+      styles,
       examples: z.record(z.string(), requestExample).optional(),
+      others: z
+        .array(z.strictObject({ mediaType: name, schema: jsonSchema.optional(), encoding, styles }))
+        .max(20)
+        .optional()
+        .describe('Bodies that hold something else, which callers may send instead, each in its own media type'),
     })
     .optional(),
   reply: z
@@ -162,6 +168,11 @@ export const operationSchema = z.strictObject({
   flow: z.array(StepSchema) as unknown as typeof nestedFlow,
 });
 export type OperationDocument = z.infer<typeof operationSchema>;
+/** One of the bodies that an operation takes. */
+export type BodyDocument = Omit<
+  NonNullable<NonNullable<OperationDocument['request']>['others']>[number],
+  'mediaType'
+> & { readonly mediaType?: string };
 
 const sampleRequest = z.strictObject({
   path: z.record(z.string(), z.unknown()).optional(),

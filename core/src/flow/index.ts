@@ -20,3 +20,5 @@ export * from './offers';
 export * from './packed';
 export * from './versions';
 export * from './operations';
+export { bodiesOfRequest, bodyFor } from './request-schema';
+export * from './sample-body';

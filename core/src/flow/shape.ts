@@ -17,7 +17,8 @@ import {
 import type { Message } from '../message/message';
 import { Refusal, type InputFault } from '../problem';
 import { replySide, replyTypes, requestSide, requestTypes, type JsonSchema, type TypeTable } from '../schema';
-import type { FlowDocument, OperationDocument } from './document';
+import type { BodyDocument, FlowDocument, OperationDocument } from './document';
+import { bodiesOfRequest, bodyFor } from './request-schema';
 
 /**
  * How a door shapes messages: a request in another form than the operation's own is read by the operation's schema; a reply goes out in the
@@ -37,53 +38,21 @@ export function compileShape(
   operation: OperationDocument,
   all: TypeTable,
 ): DoorShape {
-  const types = requestTypes(all);
-  const replies = replyTypes(all);
-  const own = operation.request?.mediaType ?? 'application/json';
-  const schema = requestSide(operation.request?.schema, all);
-  const { encoding, styles } = operation.request ?? {};
   const root = rootName(operation);
+  const bodies = bodiesOfRequest(operation.request ?? {}).map((b) => ({
+    mediaType: b.mediaType,
+    inward: compileInward(b, root, door.answers, all),
+  }));
+  const replies = replyTypes(all);
   const codecs = new Map<string, MediaCodec | undefined>();
-  const codec = (mediaType: string, s: JsonSchema | undefined, key: string): MediaCodec | undefined => {
+  const codec = (mediaType: string, schema: JsonSchema | undefined, key: string): MediaCodec | undefined => {
     const k = `${key} ${essence(mediaType)}`;
-    if (!codecs.has(k))
-      codecs.set(
-        k,
-        mediaCodec(mediaType, {
-          schema: s,
-          types: key === 'request' ? types : replies,
-          root,
-          lenient: key === 'request' && 'keeping',
-          encoding,
-          styles,
-        }),
-      );
+    if (!codecs.has(k)) codecs.set(k, mediaCodec(mediaType, { schema, types: replies, root }));
     return codecs.get(k);
   };
-  const rows = isTable(schema, types);
-  const convertible = (m: string) => isJson(m) || isXml(m) || isMultipart(m) || isForm(m) || (isCsv(m) && rows);
 
   return {
-    inward(message) {
-      const given = message.headers['content-type'];
-      const other =
-        given !== undefined &&
-        schema !== undefined &&
-        essence(given) !== essence(own) &&
-        !(isJson(given) && isJson(own));
-      if (door.answers === 'json' && given !== undefined && isXml(given) && isJson(own)) return undefined;
-      // Its parts are read when somebody asks for them, and only then.
-      if (schema !== undefined && given !== undefined && isMultipart(given) && isMultipart(own)) {
-        const parts = codec(own, schema, 'request')!;
-        const text = { read: (t: string) => parts.read(t, given).value, write: (v: unknown) => parts.write(v).text };
-        message.body.readBy(text);
-        return undefined;
-      }
-      const structured = schema !== undefined && (isXml(own) || isForm(own) || (isCsv(own) && rows));
-      if (!(other && convertible(given) && convertible(own)) && !structured) return undefined;
-      const reader = codec(given ?? own, schema, 'request');
-      return reader && read(message, reader, own, codec(own, schema, 'request'));
-    },
+    inward: (message) => bodyFor(bodies, message.headers['content-type']).inward(message),
     outward(reply, accept) {
       const has = reply.headers['content-type'];
       if (has === undefined || !(isJson(has) || isXml(has) || isCsv(has))) return reply;
@@ -103,6 +72,46 @@ export function compileShape(
         ? reply
         : convert({ ...reply, body: Body.ofValue(value, has) }, want, codec(want, described, key));
     },
+  };
+}
+
+/** Reads a request that comes in another form than this body's own, or in one that stands for a structure. */
+function compileInward(
+  body: BodyDocument,
+  root: string,
+  answers: FlowDocument['doors'][number]['answers'],
+  all: TypeTable,
+): DoorShape['inward'] {
+  const types = requestTypes(all);
+  const own = body.mediaType ?? 'application/json';
+  const schema = requestSide(body.schema, all);
+  if (schema === undefined) return () => undefined;
+  const { encoding, styles } = body;
+  const codecs = new Map<string, MediaCodec | undefined>();
+  const codec = (mediaType: string): MediaCodec | undefined => {
+    const k = essence(mediaType);
+    if (!codecs.has(k))
+      codecs.set(k, mediaCodec(mediaType, { schema, types, root, lenient: 'keeping', encoding, styles }));
+    return codecs.get(k);
+  };
+  const rows = isTable(schema, types);
+  const convertible = (m: string) => isJson(m) || isXml(m) || isMultipart(m) || isForm(m) || (isCsv(m) && rows);
+  const structured = isXml(own) || isForm(own) || (isCsv(own) && rows);
+
+  return (message) => {
+    const given = message.headers['content-type'];
+    const other = given !== undefined && essence(given) !== essence(own) && !(isJson(given) && isJson(own));
+    if (answers === 'json' && given !== undefined && isXml(given) && isJson(own)) return undefined;
+    // Its parts are read when somebody asks for them, and only then.
+    if (given !== undefined && isMultipart(given) && isMultipart(own)) {
+      const parts = codec(own)!;
+      const text = { read: (t: string) => parts.read(t, given).value, write: (v: unknown) => parts.write(v).text };
+      message.body.readBy(text);
+      return undefined;
+    }
+    if (!(other && convertible(given) && convertible(own)) && !structured) return undefined;
+    const reader = codec(given ?? own);
+    return reader && read(message, reader, own, codec(own));
   };
 }
 

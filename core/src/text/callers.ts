@@ -1,3 +1,4 @@
+import { othersThan } from '../contract';
 import { encodingOf, formStylesOf } from '../contract/openapi/encoding';
 import { authoredOperation, isDescribed, NO_WORDS, openApiHead, outward } from '../export/openapi';
 import { operationSchema, type FlowDocument, type OperationDocument, type ParameterDocument } from '../flow/document';
@@ -231,10 +232,15 @@ class Reader {
     return [...all.values()].map(({ required, ...p }) => (required ? { ...p, required } : p));
   }
 
-  /** The first media type of a content map; others are told and stay in the text. */
-  private media(content: unknown, at: Path): { mediaType?: string; schema?: JsonSchema; examples?: unknown } {
+  /** The first media type of a content map; others are told and stay in the text, but `kept` ones. */
+  private media(
+    content: unknown,
+    at: Path,
+    kept: readonly { readonly mediaType: string }[] = [],
+  ): { mediaType?: string; schema?: JsonSchema; examples?: unknown } {
     if (!isTree(content)) return {};
-    const [first, ...others] = Object.entries(content);
+    const [first, ...rest] = Object.entries(content);
+    const others = rest.filter(([m]) => !kept.some((k) => k.mediaType === m));
     if (others.length)
       this.note(
         [...at, 'content'],
@@ -246,6 +252,19 @@ class Reader {
       mediaType: first[0],
       ...(media.schema !== undefined && { schema: inward(media.schema) as JsonSchema }),
       ...(isTree(media.examples) && { examples: media.examples }),
+    };
+  }
+
+  /** One of the bodies of a request, with how its parts and lists stand. */
+  private body(mediaType: string, raw: unknown) {
+    const media = isTree(raw) ? raw : {};
+    const encoding = encodingOf(media.encoding);
+    const styles = formStylesOf(media);
+    return {
+      mediaType,
+      schema: inward(media.schema ?? {}) as JsonSchema,
+      ...(encoding && { encoding }),
+      ...(styles && { styles }),
     };
   }
 
@@ -267,14 +286,15 @@ class Reader {
   request(at: Path, given: unknown, had: OperationDocument['request']): OperationDocument['request'] {
     const body = this.open(given, at);
     if (!body) return undefined;
-    const { examples, ...media } = this.media(body.content, at);
-    const raw = isTree(body.content) ? Object.values(body.content)[0] : undefined;
-    const encoding = encodingOf(isTree(raw) ? raw.encoding : undefined);
-    const styles = isTree(raw) ? formStylesOf(raw) : undefined;
+    const bodies = Object.entries(isTree(body.content) ? body.content : {}).map(([m, raw]) => this.body(m, raw));
+    const others = bodies[0] ? othersThan(bodies[0], bodies, {}) : [];
+    const { examples, ...media } = this.media(body.content, at, others);
+    const { encoding, styles } = bodies[0] ?? {};
     return {
       ...media,
       ...(encoding && { encoding }),
       ...(styles && { styles }),
+      ...(others.length && { others }),
       ...(body.required === true && { required: true }),
       ...(typeof body.description === 'string' && { description: body.description }),
       ...this.examples(examples, had?.examples, at),

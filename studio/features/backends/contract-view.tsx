@@ -151,7 +151,14 @@ function OperationSheet({ operation, aside }: { operation: OperationView; aside?
         <section>
           <h3>Request</h3>
           <Fields fields={operation.headers} />
+          {operation.otherBodies.length > 0 && <div className="soft mono">{operation.mediaType}</div>}
           <TypeTree rows={operation.request} empty="nothing in the body" />
+          {operation.otherBodies.map((b) => (
+            <div key={b.mediaType} style={{ marginTop: 6 }}>
+              <span className="soft">or</span> <span className="soft mono">{b.mediaType}</span>
+              <TypeTree rows={b.rows} empty="as it is" />
+            </div>
+          ))}
         </section>
         <section>
           <h3>Reply</h3>

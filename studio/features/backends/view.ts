@@ -1,4 +1,6 @@
 import {
+  asJson,
+  bodiesOf,
   isGraphql,
   replySide,
   replyTypes,
@@ -8,6 +10,7 @@ import {
   typeRows,
   type Contract,
   type ContractFiles,
+  type ContractOperation,
   type HeaderShape,
   type HttpParameter,
   type JsonSchema,
@@ -85,6 +88,9 @@ export interface OperationView {
   readonly protocol: string;
   readonly place?: string;
   readonly request: readonly TypeRow[];
+  /** Bodies that it takes instead, each by its media type. */
+  readonly otherBodies: readonly { readonly mediaType: string; readonly rows: readonly TypeRow[] }[];
+  readonly mediaType: string;
   readonly headers: readonly FieldView[];
   readonly reply?: readonly TypeRow[];
   readonly replyFields: readonly FieldView[];
@@ -118,7 +124,7 @@ export function viewOf(contract: Contract): ContractView {
         : o.http
           ? `${o.http.method} ${o.http.path}`
           : `GraphQL ${o.graphql?.kind ?? ''}`.trim(),
-      request: typeRows(requestSide(o.request.body, contract.types), requestTypes(contract.types), rows),
+      ...bodyViews(o, contract, rows),
       headers: o.http
         ? o.http.parameters.map((p) => fieldView(p, `in ${p.in}${writtenAs(p)}`, contract.types))
         : o.request.headers.map((h) => fieldView(h, 'in header', contract.types)),
@@ -133,6 +139,17 @@ export function viewOf(contract: Contract): ContractView {
       })),
     })),
     types: typeViews(contract),
+  };
+}
+
+function bodyViews(o: ContractOperation, { types: all }: Contract, most: number) {
+  const types = requestTypes(all);
+  const rowsOf = (schema: JsonSchema) => typeRows(requestSide(schema, all), types, most);
+  const [own, ...others] = bodiesOf(o.http?.request?.media ?? [], all);
+  return {
+    mediaType: o.request.mediaType,
+    request: rowsOf(own ? asJson(own, all) : o.request.body),
+    otherBodies: others.map((m) => ({ mediaType: m.mediaType, rows: rowsOf(asJson(m, all)) })),
   };
 }
 

@@ -292,6 +292,7 @@ export function Fold(p: Props) {
             key={sample.name}
             operation={operation}
             sample={sample}
+            types={document.types ?? {}}
             readOnly={!p.editable}
             onChange={setRequest}
           />

@@ -62,6 +62,7 @@ export function MapPin({
     () => coverageOf(targetRows, step.whole === undefined ? (step.fields ?? []).map((f) => f.to) : ['/body']),
     [targetRows, step.fields, step.whole],
   );
+  const bodies = bodiesOfTarget(step, world);
   const field = step.fields?.find((f) => f.to === chosen);
   const fieldIndex = step.fields?.findIndex((f) => f.to === chosen) ?? -1;
   const row = targetRows.find((r) => r.pointer === chosen);
@@ -121,6 +122,22 @@ export function MapPin({
           </button>
         )}
       </div>
+      {bodies && (
+        <div className="row soft" style={{ padding: '2px 14px', position: 'relative', zIndex: 1, fontSize: 12 }}>
+          <span className="nowrap">sent as</span>
+          <ChoiceRow
+            hideLabel
+            label="Which body it gets"
+            width={250}
+            value={(typeof step.to === 'object' && step.to.mediaType) || ''}
+            options={[['', 'the body that came in'], ...bodies.map((m) => [m, m] as const)]}
+            readOnly={readOnly}
+            onChange={(m) => {
+              if (typeof step.to === 'object') onChange({ ...step, to: { ...step.to, mediaType: m || undefined } });
+            }}
+          />
+        </div>
+      )}
       <Joins frame={frame} joins={joins} chosen={chosen} />
       {step.whole !== undefined && (
         <div className="pin-card" style={{ marginTop: 8 }}>
@@ -298,6 +315,13 @@ function Expression({
       />
     </div>
   );
+}
+
+/** Media types to choose from, where the operation that the map writes for takes several bodies. */
+function bodiesOfTarget({ to }: MapStep, world: FoldWorld): readonly string[] | undefined {
+  return typeof to === 'object' && to.backend !== undefined
+    ? world.backends[to.backend]?.find((o) => o.id === to.operation)?.bodies
+    : undefined;
 }
 
 function targetsOf(world: FoldWorld): [string, string][] {

@@ -3,8 +3,19 @@ import { json } from '@codemirror/lang-json';
 import { EditorView } from '@codemirror/view';
 import TextField from '@mui/material/TextField';
 import CodeMirror from '@uiw/react-codemirror';
-import { readJson, writeJson, type CaseDocument, type FlowDocument, type ParameterDocument } from '@hinge/core';
+import {
+  bodiesOfRequest,
+  bodyFor,
+  readJson,
+  sampleBody,
+  writeJson,
+  type CaseDocument,
+  type FlowDocument,
+  type ParameterDocument,
+  type TypeTable,
+} from '@hinge/core';
 import { useState } from 'react';
+import { ChoiceRow } from './fields';
 import { editorLook } from './editor-look';
 
 type Operation = FlowDocument['operations'][string];
@@ -12,6 +23,7 @@ type Operation = FlowDocument['operations'][string];
 interface Props {
   readonly operation: Operation;
   readonly sample: CaseDocument;
+  readonly types: TypeTable;
   readonly readOnly?: boolean;
   readonly onChange: (request: CaseDocument['request']) => void;
 }
@@ -20,7 +32,7 @@ const wrap = EditorView.lineWrapping;
 const ariaLabel = EditorView.contentAttributes.of({ 'aria-label': 'Body of the request' });
 
 /** The request of a case, to be changed: parameters as fields, the body as text. Broken JSON is sent as it is, on purpose. */
-export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
+export function RequestPin({ operation, sample, types, readOnly, onChange }: Props) {
   const r = sample.request;
   const [text, setText] = useState(() => bodyText(r.body));
   const places = { path: 'path', query: 'query', header: 'headers', cookie: 'cookies' } as const;
@@ -45,6 +57,13 @@ export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
           ? bodyValue(value)
           : value;
     onChange({ ...r, [key]: next });
+  };
+  /** Another of the bodies that the operation takes, with something in it to begin with. */
+  const toBody = (wanted: string) => {
+    const { mediaType, body } = sampleBody(operation, wanted, types);
+    const { 'content-type': _old, ...headers } = r.headers ?? {};
+    setText(bodyText(body));
+    onChange({ ...r, body, headers: mediaType === JSON_TYPE ? headers : { ...headers, 'content-type': mediaType } });
   };
   const setBody = (t: string) => {
     setText(t);
@@ -80,7 +99,25 @@ export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
         </div>
         {(operation.request ?? operation.method === 'ANY') && (
           <div style={{ marginTop: 12 }}>
-            <div className="soft">Body, {operation.request?.mediaType ?? 'application/json'}</div>
+            <div className="row soft">
+              <span>Body,</span>
+              {operation.request?.others?.length ? (
+                <ChoiceRow
+                  hideLabel
+                  label="Content type of the body"
+                  width={300}
+                  value={typeOfBody(operation, r.headers?.['content-type'])}
+                  options={bodiesOfRequest(operation.request).map((b) => [
+                    b.mediaType ?? JSON_TYPE,
+                    b.mediaType ?? JSON_TYPE,
+                  ])}
+                  readOnly={readOnly}
+                  onChange={toBody}
+                />
+              ) : (
+                <span>{operation.request?.mediaType ?? JSON_TYPE}</span>
+              )}
+            </div>
             <div className="frame">
               <CodeMirror
                 indentWithTab={false}
@@ -98,6 +135,12 @@ export function RequestPin({ operation, sample, readOnly, onChange }: Props) {
     </section>
   );
 }
+
+const JSON_TYPE = 'application/json';
+
+/** Which of the operation's bodies the case sends. */
+const typeOfBody = ({ request }: Operation, given: string | undefined): string =>
+  bodyFor(bodiesOfRequest(request ?? {}), given).mediaType ?? JSON_TYPE;
 
 function bodyText(body: unknown): string {
   if (body === undefined) return '';

@@ -1,3 +1,4 @@
+import { bodiesOf } from '@hinge/core';
 import { getDraft, listApis } from '../apis/server';
 import { workspaceGuards } from '../guards/server';
 import { contractOf, listBackends } from '../backends/server';
@@ -16,6 +17,7 @@ export async function foldWorld(slug: string): Promise<FoldWorld> {
       faults: o.faults.map((f) => f.name),
       ...(o.unusable !== undefined && { unusable: o.unusable }),
       safe: o.http !== undefined && SAFE.includes(o.http.method),
+      ...severalBodies(bodiesOf(o.http?.request?.media ?? [], contract?.types ?? {}).map((m) => m.mediaType)),
     }));
   }
   const apis: Record<string, string[]> = {};
@@ -26,3 +28,5 @@ export async function foldWorld(slug: string): Promise<FoldWorld> {
   }
   return { guards: await workspaceGuards(), backends, inner: [], apis, types: [], topics: {}, table: {} };
 }
+
+const severalBodies = (bodies: readonly string[]) => (bodies.length > 1 ? { bodies } : {});

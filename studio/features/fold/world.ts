@@ -21,6 +21,8 @@ export interface CallableOperation {
   readonly unusable?: string;
   /** SOAP calls and unsafe methods are not repeated by themselves. */
   readonly safe: boolean;
+  /** Media types of the bodies that it takes, where there are several. */
+  readonly bodies?: readonly string[];
 }
 
 export const NO_WORLD: FoldWorld = { guards: [], backends: {}, inner: [], apis: {}, types: [], topics: {}, table: {} };

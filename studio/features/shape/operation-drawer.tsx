@@ -6,6 +6,7 @@ import Link from 'next/link';
 import { useState } from 'react';
 import { ChoiceRow, NumberRow, TextRow } from '../fold/fields';
 import { Examples } from './examples';
+import { OtherBodies } from './other-bodies';
 import { Parameters } from './parameters';
 import { SamplesDialog } from './samples-dialog';
 import { SchemaTree } from './schema-tree';
@@ -184,6 +185,12 @@ function Editor({
             types={types}
             readOnly={readOnly}
             onChange={(schema) => put({ request: { ...o.request, schema } })}
+          />
+          <OtherBodies
+            others={o.request.others}
+            types={types}
+            readOnly={readOnly}
+            onChange={(others) => put({ request: { ...o.request, others } })}
           />
         </>
       ) : (

@@ -72,7 +72,7 @@ export function Shape({ slug, draft, environments, findings: first, address, gua
         <h1>{document.api.name}</h1>
         <span className="soft" data-testid="draft-state" aria-live="polite">
           draft {d.revision}, {saved}
-          {d.revision === draft.revision ? `, saved by ${draft.savedBy}` : ''}
+          {state.kind === 'saved' && d.revision === draft.revision ? ` by ${draft.savedBy}` : ''}
         </span>
         <span className="grow" />
         <Link href={`/apis/${slug}/versions`}>Versions</Link>

@@ -1,3 +1,4 @@
 export * from './model';
-export { preferredMedia, readOpenApi } from './read';
+export { anyBody, asJson, bodiesOf, othersThan, preferredMedia } from './media';
+export { readOpenApi } from './read';
 export { externalReferences, parseTree } from './source';

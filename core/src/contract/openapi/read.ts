@@ -1,9 +1,7 @@
-import { formAsJson } from '../../codec/multipart';
-import { isMultipart } from '../../message/headers';
 import { isHop } from '../../message/hop';
 import { decoded } from '../../message/percent';
 import { finding, HingeError, type Finding } from '../../problem';
-import { typesOf, type JsonSchema, type TypeTable } from '../../schema';
+import type { TypeTable } from '../../schema';
 import type { Contract, ContractFiles, ContractOperation, FaultShape, HeaderShape, MessageShape } from '../model';
 import type {
   HttpBody,
@@ -16,6 +14,7 @@ import type {
   ParameterStyle,
   SecurityScheme,
 } from './model';
+import { anyBody, asJson, bodiesOf, preferredMedia } from './media';
 import { encodingOf, formStylesOf } from './encoding';
 import { askedSecurity, securityScheme } from './security';
 import { SchemaReader } from './schemas';
@@ -152,7 +151,7 @@ class OpenApiReader {
       name: id,
       documentation: text(value.summary) ?? text(value.description),
       tags: list(value.tags).filter((t): t is string => typeof t === 'string'),
-      request: shapeOf(http.request?.media, this.schemas.types),
+      request: requestOf(http.request?.media ?? [], this.schemas.types),
       reply: success && shapeOf(success.media, this.schemas.types),
       faults: faultsOf(http.replies),
       unusable: method === 'trace' ? 'TRACE is never passed on (RFC 9110 §9.3.8)' : undefined,
@@ -300,26 +299,15 @@ function fallbackId(method: string, path: string): string {
   return `${method}${path.replace(/[^A-Za-z0-9]+/g, '_').replace(/_$/, '')}`;
 }
 
-/**
- * What of several media types is worked with: JSON, else XML, else a form, else the first. A range of types that has members or items is
- * JSON (common practice: generators write one where nobody said a type).
- */
-export function preferredMedia(media: readonly HttpMedia[]): HttpMedia | undefined {
-  const by = (test: RegExp) => media.find((m) => test.test(m.mediaType));
-  const found = by(/^application\/json\b|\+json\b/i) ?? by(/[/+]xml\b/i) ?? by(/x-www-form-urlencoded/i) ?? media[0];
-  const json = found && /^(\*|application)\/\*$/.test(found.mediaType) && isStructured(found.schema);
-  return json ? { ...found, mediaType: 'application/json' } : found;
-}
-
-function isStructured(s: JsonSchema): boolean {
-  const kinds = typesOf(s).filter((t) => t !== 'null' && t !== 'string');
-  return kinds.length > 0 || Boolean(s.$ref ?? s.properties ?? s.items ?? s.allOf ?? s.oneOf ?? s.anyOf);
+/** One of several bodies, where they hold something different. */
+function requestOf(media: readonly HttpMedia[], types: TypeTable): MessageShape {
+  const bodies = bodiesOf(media, types).map((m) => asJson(m, types));
+  return { body: anyBody(bodies) ?? {}, headers: [], mediaType: preferredMedia(media)?.mediaType ?? '' };
 }
 
 function shapeOf(media: readonly HttpMedia[] | undefined, types: TypeTable): MessageShape {
   const chosen = preferredMedia(media ?? []);
-  const schema = chosen && isMultipart(chosen.mediaType) ? formAsJson(chosen.schema, types) : chosen?.schema;
-  return { body: schema ?? {}, headers: [], mediaType: chosen?.mediaType ?? '' };
+  return { body: (chosen && asJson(chosen, types)) ?? {}, headers: [], mediaType: chosen?.mediaType ?? '' };
 }
 
 function faultsOf(replies: readonly HttpReply[]): FaultShape[] {

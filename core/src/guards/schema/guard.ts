@@ -4,7 +4,9 @@ import { MediaError, mediaCodec, type MediaCodec } from '../../codec/media';
 import type { Body } from '../../message/body';
 import { essence, fitsRange, isCsv, isForm, isJson, isMultipart, isXml, MULTIPART } from '../../message/headers';
 import { Refusal, type InputFault } from '../../problem';
-import { ValidatorSet, collectFaults, requestSide, requestTypes } from '../../schema';
+import { ValidatorSet, collectFaults, requestSide, requestTypes, type TypeTable, type Validator } from '../../schema';
+import type { BodyDocument } from '../../flow/document';
+import { bodiesOfRequest, bodyFor } from '../../flow/request-schema';
 import type { GuardKind } from '../kind';
 import type { SchemaGuardDocument } from './schema';
 
@@ -17,14 +19,9 @@ export const schemaGuard: GuardKind<SchemaGuardDocument> = {
     const request = operation.request;
     const all = document.types ?? {};
     const types = requestTypes(all);
-    const schema = requestSide(request?.schema, all);
-    const mediaType = request?.mediaType ?? 'application/json';
-    // The door has read XML, forms and CSV by the schema; whether it fits is judged here.
-    const judged =
-      isJson(mediaType) || isXml(mediaType) || isForm(mediaType) || (isCsv(mediaType) && isTable(schema, types));
-    const validator = schema && judged ? new ValidatorSet(types).compile(schema) : undefined;
-    const parts =
-      schema && isMultipart(mediaType) ? mediaCodec(mediaType, { schema, types, styles: request?.styles }) : undefined;
+    const set = new ValidatorSet(types);
+    const bodies = bodiesOfRequest(request ?? {}).map((b) => judgeOf(b, all, types, set));
+    const accepted = bodies.map((b) => b.mediaType).join(', ');
     const hasParameters = (operation.parameters ?? []).length > 0;
     if (!request && !hasParameters) return null;
     return async ({ run, parameterFaults }) => {
@@ -35,8 +32,10 @@ export const schemaGuard: GuardKind<SchemaGuardDocument> = {
         if (body.isEmpty) {
           if (request.required) faults.push({ pointer: '', code: 'required', detail: 'a body is needed' });
         } else {
-          checkMediaType(run.message.headers['content-type'], mediaType);
-          if (parts) faults.push(...partFaults(parts, body, run.message.headers['content-type']));
+          const given = run.message.headers['content-type'];
+          const { mediaType, parts, validator } = bodyFor(bodies, given);
+          checkMediaType(given, mediaType, accepted);
+          if (parts) faults.push(...partFaults(parts, body, given));
           if (validator)
             faults.push(
               ...collectFaults(
@@ -55,6 +54,23 @@ export const schemaGuard: GuardKind<SchemaGuardDocument> = {
     };
   },
 };
+
+interface Judge extends BodyDocument {
+  readonly mediaType: string;
+  readonly parts?: MediaCodec;
+  readonly validator?: Validator;
+}
+
+/** What holds one of the bodies against its schema. The door has read XML, forms and CSV by it; whether they fit is judged here. */
+function judgeOf(body: BodyDocument, all: TypeTable, types: TypeTable, set: ValidatorSet): Judge {
+  const { mediaType = 'application/json', styles } = body;
+  const schema = requestSide(body.schema, all);
+  if (!schema) return { mediaType };
+  if (isMultipart(mediaType)) return { mediaType, parts: mediaCodec(mediaType, { schema, types, styles }) };
+  const judged =
+    isJson(mediaType) || isXml(mediaType) || isForm(mediaType) || (isCsv(mediaType) && isTable(schema, types));
+  return judged ? { mediaType, validator: set.compile(schema) } : { mediaType };
+}
 
 function partFaults(codec: MediaCodec, body: Body, mediaType: string | undefined): InputFault[] {
   try {
@@ -77,12 +93,12 @@ function sentence(f: InputFault): string {
   return `${where}: ${f.detail}.`;
 }
 
-function checkMediaType(given: string | undefined, wanted: string): void {
+function checkMediaType(given: string | undefined, wanted: string, all: string): void {
   // Absent: read as the operation's own type. Present: it must be that type, any JSON type where JSON is wanted.
   if (given === undefined || fitsRange(essence(given), essence(wanted)) || (isJson(given) && isJson(wanted))) return;
   throw new Refusal('HNG-406', {
-    detail: `Send the body as ${wanted}; ${essence(given) || given} is not accepted here.`,
-    headers: { accept: wanted },
+    detail: `Send the body as ${all.replaceAll(', ', ' or ')}; ${essence(given) || given} is not accepted here.`,
+    headers: { accept: all },
   });
 }
 

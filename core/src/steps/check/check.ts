@@ -5,11 +5,11 @@ import {
   collectFaults,
   replySide,
   replyTypes,
-  requestSide,
   requestTypes,
   type JsonSchema,
   type TypeTable,
 } from '../../schema';
+import { requestSchema } from '../../flow/request-schema';
 import type { StepContext, StepKind } from '../kind';
 import type { CheckDocument } from './schema';
 
@@ -73,7 +73,7 @@ function typesFor({ against }: CheckDocument, { types }: StepContext): TypeTable
 
 function schemaOf(step: CheckDocument, context: StepContext): JsonSchema | undefined {
   const { against } = step;
-  if (against === 'request') return requestSide(context.operation.request?.schema, context.types);
+  if (against === 'request') return requestSchema(context.operation, context.types);
   if (against === 'reply') return replySide(context.operation.reply?.schema, context.types);
   if ('type' in against) return context.types[against.type] ? { $ref: `#/types/${against.type}` } : undefined;
   return against.schema;

@@ -21,13 +21,15 @@ import type { MessageType, StepContext, StepKind } from '../kind';
 import type { MapDocument } from './schema';
 import { checkCoverage, type Target } from './coverage';
 import { isFinding, targetOf } from './target';
-import { finishFor, httpHeaders } from './to-backend';
+import { finishFor, httpHeaders, type Finish } from './to-backend';
 
 interface CompiledField {
   readonly pointer: string;
   readonly parts: readonly string[];
   readonly expression: Expression;
   readonly list: boolean;
+  /** The body at hand, unchanged. */
+  readonly same: boolean;
 }
 
 export const mapKind: StepKind<MapDocument> = {
@@ -46,6 +48,7 @@ export const mapKind: StepKind<MapDocument> = {
       };
     }
     const whole = step.whole === undefined ? undefined : runnable(step.whole);
+    const onlyBody = !whole && step.fields?.filter((f) => /^\/body(\/|$)/.test(f.to)).length === 1;
     const fields = (step.fields ?? []).map((f): CompiledField => {
       const parts = pointerParts(f.to);
       const at = schemaAt(target.schema, target.types, parts);
@@ -54,11 +57,13 @@ export const mapKind: StepKind<MapDocument> = {
         parts,
         expression: runnable(f.from),
         list: at !== undefined && typesOf(resolveSchema(at, target.types)).includes('array'),
+        same: onlyBody && f.to === '/body' && f.from.trim() === 'body',
       };
     });
     const ensured = requiredParents(fields, target);
-    const needsBody = [whole, ...fields.map((f) => f.expression)].some((e) => e && readsBody(e));
-    const finish = target.operation
+    const reading = [whole, ...fields.map((f) => (f.same ? undefined : f.expression))].some((e) => e && readsBody(e));
+    const needsBody = reading || fields.some((f) => f.same);
+    const finish: Finish = target.operation
       ? finishFor(target.operation, target.types)
       : step.to === 'request'
         ? toRequest
@@ -67,7 +72,8 @@ export const mapKind: StepKind<MapDocument> = {
       throw mapRefusal(run, faults, fields, target);
     };
     return async (run) => {
-      await loadForReading(run, needsBody);
+      const passing = finish.passes?.(run) !== undefined;
+      await loadForReading(run, passing ? reading : needsBody);
       const made: Record<string, unknown> = {};
       const scope = run.scope;
       if (whole) {
@@ -75,6 +81,8 @@ export const mapKind: StepKind<MapDocument> = {
         made.body = v instanceof Promise ? await v : v;
       }
       for (const f of fields) {
+        // As it came is not read.
+        if (passing && f.same) continue;
         let v = f.expression.evaluate(scope);
         if (v instanceof Promise) v = await v;
         if (v === undefined) continue;

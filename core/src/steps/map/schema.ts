@@ -15,7 +15,17 @@ export const mapSchema = z.strictObject({
     .union([
       z.literal('reply'),
       z.literal('request'),
-      z.strictObject({ backend: z.string().optional(), api: z.string().optional(), operation: z.string() }),
+      z.strictObject({
+        backend: z.string().optional(),
+        api: z.string().optional(),
+        operation: z.string(),
+        mediaType: z
+          .string()
+          .optional()
+          .describe(
+            'Which of several bodies the operation gets; when absent the one that the caller sent, else the first',
+          ),
+      }),
     ])
     .describe(
       "What the map makes: the reply to the caller, the caller's request in another shape, the request of a backend operation, or of an operation in the gateway (no backend)",

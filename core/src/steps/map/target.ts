@@ -1,5 +1,15 @@
+import { asJson, bodiesOf, type ContractOperation } from '../../contract';
+import { essence } from '../../message/headers';
 import { finding, type Finding, type Place } from '../../problem';
-import { replySide, replyTypes, requestSide, requestTypes, resolveSchema, type JsonSchema } from '../../schema';
+import {
+  replySide,
+  replyTypes,
+  requestSide,
+  requestTypes,
+  resolveSchema,
+  type JsonSchema,
+  type TypeTable,
+} from '../../schema';
 import type { StepContext } from '../kind';
 import type { Target } from './coverage';
 import type { MapDocument } from './schema';
@@ -32,7 +42,7 @@ export function targetOf(step: MapDocument, context: StepContext): Target | Find
       },
     };
   const place = { ...context.place, pointer: `${context.place.pointer}/to` };
-  if (step.to.backend === undefined) return innerTarget(step.to.operation, step.to.api, context, place);
+  if (step.to.backend === undefined) return innerTarget(step.to, context, place);
   const backend = context.backend(step.to.backend);
   if (!backend) return finding('HNG-302', `there is no backend ${step.to.backend}`, place);
   const wanted = step.to.operation;
@@ -41,14 +51,18 @@ export function targetOf(step: MapDocument, context: StepContext): Target | Find
   if (operation.unusable)
     return finding('HNG-302', `the operation ${wanted} cannot be called: ${operation.unusable}`, place);
   const properties: Record<string, JsonSchema> = {};
-  if (operation.http)
+  if (operation.http) {
+    const { types } = backend.contract!;
+    const chosen = withBody(operation, step.to.mediaType, types, place);
+    if (isFinding(chosen)) return chosen;
     return {
-      ...httpTarget(operation, backend.contract!.types),
-      types: requestTypes(backend.contract!.types),
-      operation,
+      ...httpTarget(chosen, types),
+      types: requestTypes(types),
+      operation: chosen,
       backend: backend.name,
       words: `${operation.id} of ${backend.name}`,
     };
+  }
   const required = ['body'];
   if (operation.request.headers.length) {
     const headers = operation.request.headers;
@@ -71,11 +85,42 @@ export function targetOf(step: MapDocument, context: StepContext): Target | Find
   };
 }
 
-function innerTarget(id: string, api: string | undefined, context: StepContext, place: Place): Target | Finding {
+function innerTarget(
+  { operation: id, api, mediaType }: Exclude<MapDocument['to'], string>,
+  context: StepContext,
+  place: Place,
+): Target | Finding {
   const inner = context.inner(id, api);
   const words = api === undefined ? id : `${id} of ${api}`;
   if (!inner) return finding('HNG-302', `there is no operation ${words} in this gateway`, place);
-  return { ...httpTarget(inner.operation, inner.types), types: inner.types, operation: inner.operation, words };
+  const operation = withBody(inner.operation, mediaType, inner.types, place);
+  if (isFinding(operation)) return operation;
+  return { ...httpTarget(operation, inner.types), types: inner.types, operation, words };
 }
 
-export const isFinding = (t: Target | Finding): t is Finding => 'severity' in t;
+/** The operation as if it took the body of this media type alone. */
+function withBody(
+  operation: ContractOperation,
+  mediaType: string | undefined,
+  types: TypeTable,
+  place: Place,
+): ContractOperation | Finding {
+  const { http } = operation;
+  if (mediaType === undefined || !http) return operation;
+  const bodies = bodiesOf(http.request?.media ?? [], types);
+  const media = bodies.find((b) => essence(b.mediaType) === essence(mediaType));
+  if (!media)
+    return finding(
+      'HNG-302',
+      `${operation.id} takes no ${mediaType}`,
+      { ...place, pointer: `${place.pointer}/mediaType` },
+      bodies.length ? `Choose one of ${bodies.map((b) => b.mediaType).join(', ')}, or none.` : 'It takes no body.',
+    );
+  return {
+    ...operation,
+    request: { ...operation.request, body: asJson(media, types), mediaType: media.mediaType },
+    http: { ...http, request: { ...http.request!, media: [media] } },
+  };
+}
+
+export const isFinding = <T extends object>(t: T | Finding): t is Finding => 'severity' in t;

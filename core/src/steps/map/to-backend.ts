@@ -1,9 +1,10 @@
 import type { ContractOperation, GraphqlOperation, HttpOperation, SoapOperation } from '../../contract';
-import { preferredMedia } from '../../contract';
+import { bodiesOf, preferredMedia } from '../../contract';
 import { mediaCodec } from '../../codec/media';
 import { parameterForm, writeQuery, writeSimple } from '../../codec/parameters';
 import { soapMediaType, writeSoap } from '../../codec/soap';
 import type { ShapeFault } from '../../codec/xml';
+import { bodyFor } from '../../flow/request-schema';
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
 import { isMultipart } from '../../message/headers';
@@ -19,11 +20,11 @@ import {
 } from '../../schema';
 
 /** Turns what a map made into the message for its backend; `refuse` is told of everything that does not fit the contract. */
-export type Finish = (
-  run: Run,
-  made: Record<string, unknown>,
-  refuse: (faults: readonly ShapeFault[]) => never,
-) => void;
+export interface Finish {
+  (run: Run, made: Record<string, unknown>, refuse: (faults: readonly ShapeFault[]) => never): void;
+  /** Whether the body at hand goes on as it came: whatever the map makes, or where the map makes none. */
+  readonly passes?: (run: Run) => 'always' | 'unchanged' | undefined;
+}
 
 /** For which operation a map made a message: a call sends no other. */
 const madeFor = new WeakMap<Message, ContractOperation>();
@@ -95,20 +96,27 @@ function toHttp(operation: ContractOperation, http: HttpOperation, all: TypeTabl
     pointer: `/${memberOf(p.in)}/${escapePointer(p.name)}`,
     validate: set.compile(p.schema),
   }));
-  const media = preferredMedia(http.request?.media ?? []);
-  const codec =
-    media &&
-    mediaCodec(media.mediaType, {
-      schema: requestSide(media.schema, all),
+  const bodies = bodiesOf(http.request?.media ?? [], all).map((m) => ({
+    mediaType: m.mediaType,
+    codec: mediaCodec(m.mediaType, {
+      schema: requestSide(m.schema, all),
       types,
       root: operation.id,
-      encoding: media.encoding,
-      styles: media.styles,
-    });
-  const parts = isMultipart(media?.mediaType);
+      encoding: m.encoding,
+      styles: m.styles,
+    }),
+  }));
+  // Of several bodies the one that the caller sent; what a backend answered says nothing of what another takes.
+  const bodyOf = ({ message: m }: Run) =>
+    bodies.length > 1 ? bodyFor(bodies, m.status === undefined ? m.body.mediaType : undefined) : bodies[0];
+  const passes: Finish['passes'] = (run) => {
+    const body = bodyOf(run);
+    if (!body?.codec) return body && 'always';
+    return isMultipart(body.mediaType) && isMultipart(run.message.body.mediaType) ? 'unchanged' : undefined;
+  };
   const accept = acceptOf(http);
   const named = new Set(parameters.map((p) => p.name));
-  return (run, made, refuse) => {
+  const finish: Finish = (run, made, refuse) => {
     const faults: ShapeFault[] = [];
     let path = http.path;
     const query: string[] = [];
@@ -134,14 +142,15 @@ function toHttp(operation: ContractOperation, http: HttpOperation, all: TypeTabl
     if (cookies.length) headers.cookie = cookies.join('; ');
     addHeaders(headers, made.headers, named);
     let body = Body.empty();
-    const asItCame = media && (!codec || (parts && made.body === undefined && isMultipart(run.message.body.mediaType)));
-    if (asItCame) {
+    const media = bodyOf(run);
+    const passing = passes(run);
+    if (media && (passing === 'always' || (passing && made.body === undefined))) {
       // Not a form that we read, or one that nobody changes: what came goes on as it is.
       body = run.message.body;
       if (!body.isEmpty || body.pending) headers['content-type'] = body.mediaType ?? concrete(media.mediaType);
-    } else if (media && codec) {
+    } else if (media?.codec) {
       if (made.body !== undefined) {
-        const written = codec.write(made.body);
+        const written = media.codec.write(made.body);
         for (const f of written.faults) faults.push({ ...f, pointer: `/body${f.pointer}` });
         const mediaType = written.mediaType ?? media.mediaType;
         body = Body.ofWritten(written.text, made.body, mediaType);
@@ -158,6 +167,7 @@ function toHttp(operation: ContractOperation, http: HttpOperation, all: TypeTabl
     };
     madeFor.set(run.message, operation);
   };
+  return Object.assign(finish, { passes });
 }
 
 /** A range of types is no type of a message (RFC 9110 §8.3). */
