@@ -31,7 +31,9 @@ export interface ScannedName {
   uri: string;
   version: number;
   /** The name that opened after this one the last time: messages of one kind repeat themselves. */
-  next?: ScannedName;
+  next: ScannedName | undefined;
+  /** The attributes that stood on it the last time, if it is an element's. */
+  attributes: ScannedName[] | undefined;
 }
 
 const NO_DECLARATIONS: Record<string, string> = Object.freeze({});
@@ -60,7 +62,7 @@ export class XmlScanner {
   private readonly nsMark: number[] = [];
   private version = ++versions;
   /** After OPEN: the element. */
-  name: ScannedName = { raw: '', prefix: '', local: '', uri: '', version: 0, next: undefined };
+  name: ScannedName = { raw: '', prefix: '', local: '', uri: '', version: 0, next: undefined, attributes: undefined };
   /** After OPEN: attributes without namespace declarations. */
   attributeCount = 0;
   readonly attributeName: ScannedName[] = [];
@@ -273,7 +275,7 @@ export class XmlScanner {
       const prefix = colon < 0 ? '' : raw.slice(0, colon);
       const local = colon < 0 ? raw : raw.slice(colon + 1);
       if ((colon >= 0 && !NCNAME.test(prefix)) || !NCNAME.test(local)) this.fail(`${raw} is not a name`, index);
-      entry = { raw, prefix, local, uri: '', version: 0, next: undefined };
+      entry = { raw, prefix, local, uri: '', version: 0, next: undefined, attributes: undefined };
       if (names.size >= MOST_NAMES) names.clear();
       if (raw.length <= 200) names.set(raw, entry);
     }
@@ -321,7 +323,7 @@ export class XmlScanner {
     this.nsMark.push(this.nsPrefix.length);
     this.attributeCount = 0;
     if (text.charCodeAt(i) === 62) i++;
-    else i = this.attributes(i);
+    else i = this.attributes(i, name);
     this.open.push(name);
     this.resolve(name, pos);
     this.name = name;
@@ -329,7 +331,7 @@ export class XmlScanner {
   }
 
   /** Everything from behind the name to behind the end of the tag. */
-  private attributes(from: number): number {
+  private attributes(from: number, name: ScannedName): number {
     const text = this.text;
     let i = from;
     let n = 0;
@@ -355,7 +357,7 @@ export class XmlScanner {
         this.fail(`an element has more than ${this.maxAttributes} attributes`, i, 'bound');
       const start = i;
       // The attribute that stood at this place the last time is tried first.
-      const guess = this.attributeName[n];
+      const guess = name.attributes?.[n];
       let entry: ScannedName | undefined;
       if (guess !== undefined && text.startsWith(guess.raw, i) && text.charCodeAt(i + guess.raw.length) === 61) {
         entry = guess;
@@ -368,9 +370,18 @@ export class XmlScanner {
       c = text.charCodeAt(++i);
       while (c === 32 || c === 10 || c === 9) c = text.charCodeAt(++i);
       if (c !== 34 && c !== 39) this.fail(`the value of ${raw} must stand in quotes`, i);
-      const end = text.indexOf(c === 34 ? '"' : "'", i + 1);
-      if (end < 0) this.fail(`the value of ${raw} is not closed`, i);
-      const value = this.attributeText(i + 1, end);
+      const quote = c;
+      let end = i;
+      let plain = true;
+      do {
+        c = text.charCodeAt(++end);
+        // NaN, too, is not above: the text ends.
+        if (!(c > 60) && c !== quote) {
+          if (Number.isNaN(c)) this.fail(`the value of ${raw} is not closed`, i);
+          if (c === 60 || c === 38 || c < 32) plain = false;
+        }
+      } while (c !== quote);
+      const value = plain ? text.slice(i + 1, end) : this.attributeText(i + 1, end);
       i = end + 1;
       if (raw === 'xmlns' || raw.startsWith('xmlns:')) {
         this.declare(raw, value, start);
@@ -382,6 +393,7 @@ export class XmlScanner {
         for (let k = 0; k < n; k++)
           if (this.attributeName[k]!.raw === raw) this.fail(`the attribute ${raw} stands twice`, start);
       }
+      if (entry !== guess && n < 16) (name.attributes ??= [])[n] = entry;
       this.attributeName[n] = entry;
       this.attributeValue[n] = value;
       n++;

@@ -1,16 +1,10 @@
-import {
-  allows,
-  XSI,
-  type AttributeProperty,
-  type Binding,
-  type ElementProperty,
-  type Order,
-} from '../../contract/xsd';
+import { allows, XSI, type Binding, type ElementProperty, type Order } from '../../contract/xsd';
 import { keyOf, type XmlScanner } from '../../xml';
 import { setMember } from '../../message/objects';
 import { FaultList } from './faults';
 import { PLAIN, readPlainNamed } from './plain';
 import { Misfit, simpleCodec, type SimpleCodec } from './simple';
+import type { Guess } from './slots';
 import { wrongAttribute } from './open-attributes';
 
 /** Reads one message: where faults go, and whether what the schema does not know is told, passed over or kept for whoever checks. */
@@ -119,9 +113,15 @@ export type AttributeReader = (object: Record<string, unknown>, s: XmlScanner, c
 
 export function attributeReader(b: Binding): AttributeReader {
   const required = [...b.byAttribute.values()].filter((p) => p.use.required);
-  const known = new Map<string, AttributeProperty>();
-  for (const p of b.byAttribute.values()) known.set(p.use.uri ? keyOf(p.use.uri, p.use.name) : p.use.name, p);
+  const known = new Map<string, { readonly json: string; readonly required: boolean; readonly codec: SimpleCodec }>();
+  for (const { json, use } of b.byAttribute.values())
+    known.set(use.uri ? keyOf(use.uri, use.name) : use.name, {
+      json,
+      required: use.required,
+      codec: simpleCodec(use.type),
+    });
   return (object, s, c) => {
+    let needed = required.length;
     for (let k = 0; k < s.attributeCount; k++) {
       const a = s.attributeName[k]!;
       const uri = a.prefix === '' ? '' : a.uri;
@@ -144,9 +144,60 @@ export function attributeReader(b: Binding): AttributeReader {
         else if (uri === '') c.unknown(`the attribute ${a.local} is not known here`);
         continue;
       }
-      setMember(object, property.json, valueOf(simpleCodec(property.use.type), s.attributeValue[k]!, c, property.json));
+      if (property.required) needed--;
+      setMember(object, property.json, valueOf(property.codec, s.attributeValue[k]!, c, property.json));
     }
-    for (const p of required)
-      if (!Object.hasOwn(object, p.json)) c.tell('missing', `the attribute ${p.use.name} is missing`, p.json);
+    if (needed > 0)
+      for (const p of required)
+        if (!Object.hasOwn(object, p.json)) c.tell('missing', `the attribute ${p.use.name} is missing`, p.json);
   };
+}
+
+/** The list that a member holds; `__proto__` is a member only where it is one of its own. */
+export const listOf = (object: Record<string, unknown>, name: string): unknown[] | undefined =>
+  name === '__proto__' && !Object.hasOwn(object, name) ? undefined : (object[name] as unknown[] | undefined);
+
+/** One more item, behind those of `list` where they are known. Gives the list. */
+export function addItem(
+  object: Record<string, unknown>,
+  { json, leaf }: Guess['slot'],
+  text: string,
+  c: ReadContext,
+  known: unknown[] | undefined,
+): unknown[] {
+  const list = known ?? listOf(object, json);
+  const value = leaf.read(text);
+  if (value instanceof Misfit) {
+    c.enter(json);
+    c.tell('type', value.words, String(list?.length ?? 0));
+    c.leave();
+  }
+  const item = value instanceof Misfit ? null : value;
+  if (list !== undefined) {
+    list.push(item);
+    return list;
+  }
+  // A list that begins empty is given room for seventeen.
+  const begun = [item];
+  setMember(object, json, begun);
+  return begun;
+}
+
+/** `fresh`: it is known that none stood before. */
+export function addLeaf(
+  object: Record<string, unknown>,
+  slot: Guess['slot'],
+  text: string,
+  c: ReadContext,
+  fresh: boolean,
+): void {
+  const { json, leaf } = slot;
+  const value = leaf.read(text);
+  if (!fresh && object[json] !== undefined && Object.hasOwn(object, json)) {
+    c.enter(json);
+    c.tell('type', `the element ${slot.decl.name} occurs more than once`);
+    c.leave();
+  }
+  if (value instanceof Misfit) c.tell('type', value.words, json);
+  setMember(object, json, value instanceof Misfit ? null : value);
 }

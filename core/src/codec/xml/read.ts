@@ -18,19 +18,22 @@ import { CLOSE, isSpace, TEXT, type XmlScanner } from '../../xml';
 import { plainObjects, setMember } from '../../message/objects';
 import { PLAIN, readPlain } from './plain';
 import {
+  addItem,
+  addLeaf,
   advance,
   attributeReader,
   checkCount,
   endsEarly,
   foreignAttributes,
+  listOf,
   readStranger,
   strayElement,
   valueOf,
   type AttributeReader,
   type ReadContext,
 } from './read-parts';
-import { Misfit, simpleCodec, type SimpleCodec } from './simple';
-import { guessOf, slotFor, slotsOf, type Guess, type Slot, type Slots } from './slots';
+import { simpleCodec, type SimpleCodec } from './simple';
+import { BITS, guessOf, slotFor, slotsOf, type Guess, type Slot, type Slots } from './slots';
 import { readAny } from './wildcards';
 
 /** Reads the content of the element that the scanner has just opened, and past its end. */
@@ -172,6 +175,13 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
   const properties = [...b.byElement.values()];
   const lists = properties.filter((p) => p.many && p.decl.sparse !== true);
   const counted = properties.filter((p) => p.min > 0 || (p.many && p.max !== Infinity));
+  // That one stood is all that most of them need.
+  const few = properties.length <= BITS;
+  const once = (p: ElementProperty) => few && p.min === 1 && (p.many ? p.max === Infinity : p.max >= 1);
+  const bitsOf = (some: readonly ElementProperty[]) => some.reduce((bits, p) => bits | (1 << properties.indexOf(p)), 0);
+  const needed = few ? bitsOf(counted.filter(once)) : 0;
+  const listBits = few ? bitsOf(lists) : 0;
+  const others = counted.filter((p) => !once(p));
   const noAttributes = b.byAttribute.size === 0;
   const Plain = plainObjects();
 
@@ -186,6 +196,11 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
     let orderly = !c.lenient;
     let found = false;
     let last: Slot | undefined;
+    // Bits of the elements that stood; of no use where they do not fit, or where something else may have their names.
+    let seen = 0;
+    let sure = few;
+    let list: unknown[] = NONE;
+    let listed: Slot | undefined;
     for (;;) {
       // A leaf where one stood before: no event, no look-up. What is out of order takes the long way, which says so.
       const guess = state >= 0 ? undefined : last === undefined ? first : last.after;
@@ -196,7 +211,12 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
           last = guess.slot;
           found = true;
           reached = last.index;
-          addLeaf(object, guess.slot, text, c);
+          const { bit } = last;
+          if (last.many) {
+            list = addItem(object, guess.slot, text, c, listed === last ? list : undefined);
+            listed = last;
+          } else addLeaf(object, guess.slot, text, c, sure && (seen & bit) === 0);
+          seen |= bit;
           continue;
         }
       }
@@ -216,6 +236,7 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
           const list = (object.$any ??= []) as unknown[];
           list.push(readAny(s, wild, c, readElement, '$any', list.length));
         } else readStranger(object, b.open, s, c);
+        sure = false;
         continue;
       }
       found = true;
@@ -241,34 +262,42 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
           } else reached = slot.index;
         }
       }
+      const fresh = sure && (seen & slot.bit) === 0;
+      seen |= slot.bit;
       if (slot.many) {
-        let list = object[json] as unknown[] | undefined;
-        if (list === undefined || json === '__proto__') setMember(object, json, (list = []));
+        if (listed !== slot) {
+          const have = fresh ? undefined : listOf(object, json);
+          list = have ?? [];
+          if (have === undefined) setMember(object, json, list);
+          listed = slot;
+        }
         c.enter(json);
         c.enter(list.length);
         if (slot.leaf !== undefined && s.attributeCount === 0) list.push(readLeaf(slot.leaf, s, c));
+        else if (slot.plain) list.push(readSlot(slot, s, c));
         else list.push(readElement(slot.property.decl, slot.decl, slot.member, s, c));
         c.leave();
         c.leave();
         continue;
       }
       c.enter(json);
-      if (object[json] !== undefined && Object.hasOwn(object, json))
+      if (!fresh && object[json] !== undefined && Object.hasOwn(object, json))
         c.tell('type', `the element ${local} occurs more than once`);
       const value =
         slot.leaf !== undefined && s.attributeCount === 0
           ? readLeaf(slot.leaf, s, c)
           : slot.plain
-            ? readElement(slot.decl, slot.decl, undefined, s, c)
+            ? readSlot(slot, s, c)
             : slot.wrapped
               ? readWrapped(slot.wrapped, s, c)
               : readElement(slot.property.decl, slot.decl, slot.member, s, c);
       c.leave();
       setMember(object, json, value);
     }
-    for (const p of lists) if (object[p.json] === undefined) setMember(object, p.json, []);
+    if (!sure || (seen & listBits) !== listBits)
+      for (const p of lists) if (object[p.json] === undefined) setMember(object, p.json, []);
     const before = c.faults.length;
-    for (const p of counted) checkCount(p, object[p.json], c);
+    for (const p of sure && (seen & needed) === needed ? others : counted) checkCount(p, object[p.json], c);
     if (
       state >= 0 &&
       orderly &&
@@ -281,30 +310,22 @@ function elementsReader(type: ComplexType, b: Binding, attributes: AttributeRead
   };
 }
 
-function addLeaf(object: Record<string, unknown>, slot: Guess['slot'], text: string, c: ReadContext): void {
-  const { json, leaf } = slot;
-  const have = object[json];
-  const value = leaf.read(text);
-  if (slot.many) {
-    const list = json === '__proto__' ? undefined : (have as unknown[] | undefined);
-    if (value instanceof Misfit) {
-      c.enter(json);
-      c.tell('type', value.words, String(list?.length ?? 0));
-      c.leave();
+const NONE: unknown[] = [];
+
+/** The element just opened, which is what its slot says. */
+function readSlot(slot: Slot, s: XmlScanner, c: ReadContext): unknown {
+  let direct = slot.direct;
+  for (let k = 0; k < s.attributeCount; k++) {
+    const a = s.attributeName[k]!;
+    if (a.prefix === '' || a.uri !== XSI) continue;
+    if (s.attributeCount === 1 && slot.nillable && a.local === 'nil' && s.attributeValue[k] === 'true') {
+      s.skip();
+      return null;
     }
-    const item = value instanceof Misfit ? null : value;
-    // A list that begins empty is given room for seventeen.
-    if (list === undefined) setMember(object, json, [item]);
-    else list.push(item);
-    return;
+    direct = false;
   }
-  if (have !== undefined && Object.hasOwn(object, json)) {
-    c.enter(json);
-    c.tell('type', `the element ${slot.decl.name} occurs more than once`);
-    c.leave();
-  }
-  if (value instanceof Misfit) c.tell('type', value.words, json);
-  setMember(object, json, value instanceof Misfit ? null : value);
+  if (!direct) return readElement(slot.decl, slot.decl, undefined, s, c);
+  return (slot.reader ??= readerFor(slot.decl.type))(s, c, undefined);
 }
 
 /** A wrapper whose JSON is the list inside it. */

@@ -12,7 +12,9 @@ const codecs = new WeakMap<SimpleType, SimpleCodec>();
 export function simpleCodec(type: SimpleType): SimpleCodec {
   let codec = codecs.get(type);
   if (!codec) {
-    codec = oneText(type, makeCodec(type));
+    // Of one form, whatever made it: who calls them by the thousand finds their members at one place.
+    const { read, write } = oneText(type, makeCodec(type));
+    codec = { read, write };
     codecs.set(type, codec);
   }
   return codec;

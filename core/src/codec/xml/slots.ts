@@ -1,5 +1,6 @@
 import type { Binding, ElementDecl, ElementProperty, Order } from '../../contract/xsd';
-import type { ScannedName } from '../../xml';
+import type { ScannedName, XmlScanner } from '../../xml';
+import type { ReadContext } from './read-parts';
 import { simpleCodec, type SimpleCodec } from './simple';
 
 /** One element that may stand in a complex type: the property it fills, with the declaration in force. */
@@ -16,8 +17,15 @@ export interface Slot {
   readonly index: number;
   /** The usual case: no substitute, no wrapper. */
   readonly plain: boolean;
+  /** Plain, with neither a value of its own where it is empty nor an abstract type. */
+  readonly direct: boolean;
+  readonly nillable: boolean;
+  /** One bit of an element of its own, none where there are more than fit. */
+  readonly bit: number;
   /** Set for an element of simple type that is no substitute: without attributes nothing else needs a look. */
   readonly leaf: SimpleCodec | undefined;
+  /** Reads it, once one was met. */
+  reader: ((s: XmlScanner, c: ReadContext, label: string | undefined) => unknown) | undefined;
   /** The leaf that stood after this one the last time. */
   after: Guess | undefined;
 }
@@ -32,11 +40,14 @@ export function guessOf(slot: Slot, name: ScannedName): Guess | undefined {
   return slot.leaf === undefined ? undefined : { slot: slot as Guess['slot'], name };
 }
 
+/** Elements whose having stood fits into the bits of one number. */
+export const BITS = 30;
+
 export type Slots = ReadonlyMap<string, readonly Slot[]>;
 
 export function slotsOf(b: Binding, order: Order): Slots {
   const out = new Map<string, Slot[]>();
-  for (const property of b.byElement.values()) {
+  for (const [n, property] of [...b.byElement.values()].entries()) {
     const add = (decl: ElementDecl, member: string | undefined) => {
       const wrapped = property.wrapped;
       const slot: Slot = {
@@ -49,10 +60,18 @@ export function slotsOf(b: Binding, order: Order): Slots {
         wrapped,
         index: order.kind === 'flat' ? (order.index.get(property) ?? -1) : -1,
         plain: member === undefined && !wrapped,
+        direct:
+          member === undefined &&
+          !wrapped &&
+          decl.fallback === undefined &&
+          !(decl.type.kind === 'complex' && decl.type.abstract),
+        nillable: decl.nillable,
+        bit: n < BITS ? 1 << n : 0,
         leaf:
           member === undefined && decl.type.kind === 'simple' && decl.fallback === undefined
             ? simpleCodec(decl.type)
             : undefined,
+        reader: undefined,
         after: undefined,
       };
       const have = out.get(decl.name);
