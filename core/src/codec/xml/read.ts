@@ -3,7 +3,6 @@ import {
   bindingOf,
   orderOf,
   TYPE_PROPERTY,
-  variantsOf,
   XSD,
   XSI,
   type Binding,
@@ -34,6 +33,7 @@ import {
 } from './read-parts';
 import { simpleCodec, type SimpleCodec } from './simple';
 import { BITS, guessOf, slotFor, slotsOf, type Guess, type Slot, type Slots } from './slots';
+import { namedType } from './named-type';
 import { readAny } from './wildcards';
 
 /** Reads the content of the element that the scanner has just opened, and past its end. */
@@ -98,35 +98,6 @@ export function readElement(
   if (type.kind === 'complex' && type.abstract && !c.lenient)
     c.tell('type', `the type of ${actual.name} is abstract; xsi:type must say which type stands there`);
   return readerFor(type)(s, c, label);
-}
-
-/** What xsi:type says (Part 1 §2.6.1): the declared type itself, one derived from it, or any type where xs:anyType is declared. */
-function namedType(
-  text: string,
-  declared: ElementDecl,
-  actual: ElementDecl,
-  type: ComplexType,
-  s: XmlScanner,
-  c: ReadContext,
-): { type: Type; label?: string } | undefined {
-  const colon = text.indexOf(':');
-  const uri = s.namespaceOf(colon < 0 ? '' : text.slice(0, colon));
-  const local = colon < 0 ? text : text.slice(colon + 1);
-  if (uri !== undefined) {
-    if (type.name && type.name.local === local && type.name.uri === uri) return undefined;
-    const derived = type.derived?.find((t) => t.name!.local === local && t.name!.uri === uri);
-    if (derived) {
-      const variant = variantsOf(declared).find((v) => v.decl === actual && v.content === derived);
-      return { type: derived, label: variant?.type };
-    }
-    if (type.name?.uri === XSD) {
-      const any = actual.schemas?.typeNamed({ uri, local });
-      if (any && any !== type) return { type: any, label: local };
-      return undefined;
-    }
-  }
-  if (!c.lenient) c.tell('type', `xsi:type says ${text}, which is not derived from the type of ${actual.name}`);
-  return undefined;
 }
 
 function simpleReader(type: SimpleType): TypeReader {
