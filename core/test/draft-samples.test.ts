@@ -21,6 +21,11 @@ const sources: [string, ContractFiles][] = [
     ownContract('yard.wsdl'),
   ],
   [
+    'WSDL as service frameworks write it: schemas without places, nillable parts, arrays, patterns on durations, a table with its schema',
+    ownContract('lighters.wsdl'),
+  ],
+  ['WSDL: types of SOAP encoding in literal messages', ownContract('encoded.wsdl')],
+  [
     'OpenAPI 3.1: files, path items by reference, every style, 2020-12 keywords',
     ownContract('tides.yaml', 'parts/paths.yaml'),
   ],

@@ -104,7 +104,9 @@ function planOne(op: ContractOperation, contract: Contract): PlannedOperation {
   // An operation that somebody named is called so.
   const collection = `/${op.graphql && !op.graphql.drafted ? kebab(noun) : pluralNoun(noun)}`;
 
-  switch (name.intent) {
+  // Who reads something sends neither bytes nor what nobody has described.
+  const sends = typeRows(op.request.body, contract.types).some((r) => r.words === 'base64' || isOpen(r));
+  switch (sends && (name.intent === 'get' || name.intent === 'find') ? 'act' : name.intent) {
     case 'get':
       if (rows.length === 0 && !blocks) return make('GET', `/${kebab(noun)}`, []);
       if (key && flat) return make('GET', `${collection}/{${key.name}}`, rest(flat, key, 'query'));
@@ -140,6 +142,8 @@ function graphReading(op: ContractOperation, contract: Contract): Reading {
   const list = typesOf(resolveSchema(op.reply!.body, contract.types)).includes('array');
   return { ...read, intent: list ? 'find' : 'get', noun: words(op.name) };
 }
+
+const isOpen = (r: TypeRow): boolean => r.name === '$any' || r.name === '$attributes';
 
 const actionNoun = (name: Reading): string => (name.verb === 'cancel' ? 'cancellation' : 'removal');
 

@@ -91,17 +91,26 @@ function makeObject(
     ...(schema.oneOf ? [schema.oneOf] : []),
     ...(schema.allOf ?? []).flatMap((s) => (s.oneOf ? [s.oneOf] : [])),
   ];
-  const excluded = new Set(choice.flatMap((options) => options.slice(1).flatMap((o) => o.required ?? [])));
+  const excluded = new Set(
+    choice.flatMap(([first, ...others]) => [
+      ...others.flatMap((o) => o.required ?? []),
+      ...(first?.not?.anyOf ?? []).flatMap((o) => o.required ?? []),
+    ]),
+  );
   const chosen = new Set(choice.flatMap((options) => options[0]?.required ?? []));
   for (const [key, property] of Object.entries(schema.properties ?? {})) {
     if (excluded.has(key) && !chosen.has(key)) continue;
     const needed = schema.required?.includes(key) || chosen.has(key);
     if ((!needed && !how.optional) || (how.without && isMarked(property, types, how.without))) continue;
-    const value = make(property, types, key, open, how);
+    const value = make(property, types, key, open, how) ?? (needed && isAnything(property) ? {} : undefined);
     if (value !== undefined) out[key] = value;
   }
   return out;
 }
+
+/** Nothing is said of what it holds. */
+const isAnything = (s: JsonSchema): boolean =>
+  ['type', '$ref', 'anyOf', 'oneOf', 'allOf', 'properties', 'items'].every((k) => !(k in s));
 
 function makeNumber(s: JsonSchema, type: 'integer' | 'number'): unknown {
   const low = s.minimum ?? (s.exclusiveMinimum !== undefined ? s.exclusiveMinimum + 1 : undefined);

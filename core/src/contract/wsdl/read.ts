@@ -46,6 +46,8 @@ export function openWsdl(source: ContractFiles, options: WsdlOptions = {}) {
 class WsdlReader {
   private readonly findings: Finding[] = [];
   private readonly writer = new SchemaWriter();
+  /** What the first operation lacks that refers to something that is not there: told of the whole where no other can be called. */
+  private missing: HingeError | undefined;
 
   constructor(
     private readonly definitions: readonly XmlElement[],
@@ -61,6 +63,7 @@ class WsdlReader {
     const seen = new Map<string, number>();
     const operations = bounds.flatMap((b) => this.operations(b, bound, seen));
     if (!operations.some((o) => !o.unusable)) {
+      if (this.missing) throw this.missing;
       throw new HingeError(
         'HNG-114',
         `no operation of the binding ${attributeOf(bound.binding, 'name')} can be called: ${operations[0]?.unusable ?? 'it has none'}`,
@@ -170,6 +173,7 @@ class WsdlReader {
       documentation: docOf(op) ?? docOf(node),
       place: placeOf(op),
     };
+    const restore = this.writer.mark();
     try {
       if (!childOf(op, WSDL, 'input'))
         throw new Unusable('it is a notification, which only the service sends (WSDL 1.1 §2.4.4)');
@@ -186,9 +190,14 @@ class WsdlReader {
         if (d) checkCarried(d, this.findings);
       return { ...common, ...this.shapes(soap), soap };
     } catch (error) {
-      if (!(error instanceof Unusable)) throw error;
-      this.findings.push(finding('HNG-117', `the operation ${id} cannot be called: ${error.message}`, placeOf(node)));
-      return { ...common, request: { body: {}, headers: [], mediaType: '' }, faults: [], unusable: error.message };
+      const missing = error instanceof HingeError && error.finding.code === 'HNG-115' ? error : undefined;
+      if (!missing && !(error instanceof Unusable)) throw error;
+      this.missing ??= missing;
+      restore();
+      const place = missing?.finding.place ?? placeOf(node);
+      const { message } = error as Error;
+      this.findings.push(finding('HNG-117', `the operation ${id} cannot be called: ${message}`, place));
+      return { ...common, request: { body: {}, headers: [], mediaType: '' }, faults: [], unusable: message };
     }
   }
 

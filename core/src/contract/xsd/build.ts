@@ -1,6 +1,7 @@
 import { HingeError } from '../../problem';
 import { attributeOf, childOf, placeOf, type QName, type XmlElement } from '../../xml';
 import { builtinType } from './builtins';
+import { SOAP_ENCODINGS } from './encoding';
 import {
   XSD,
   type AttributeUse,
@@ -141,11 +142,13 @@ function complexContentOf(set: Resolver, content: XmlElement, doc: SchemaDocumen
   const ownContent = contentOf(set, node, doc);
   const parent: ComplexType | undefined = base.kind === 'complex' ? base : undefined;
   if (node.local === 'restriction') {
-    const fromAny = base.kind === 'complex' && base.name?.uri === XSD;
+    const encoded = base.kind === 'complex' && SOAP_ENCODINGS.has(base.name?.uri ?? '');
+    const fromAny = encoded || (base.kind === 'complex' && base.name?.uri === XSD);
     return {
       base,
       derivation: 'restriction',
-      content: ownContent,
+      // What the items of an encoded array are called is nobody's business (SOAP 1.1 §5.4.2).
+      content: encoded && ownContent.kind === 'empty' ? base.content : ownContent,
       attributes: mergeAttributes(fromAny ? [] : (parent?.attributes ?? []), own),
       anyAttribute: own.any,
     };
@@ -279,6 +282,8 @@ function attributeUse(set: Resolver, node: XmlElement, doc: SchemaDocument): Att
     const q = set.resolveName(node, ref, doc);
     if (q.uri === 'http://www.w3.org/XML/1998/namespace')
       return { name: q.local, uri: q.uri, required, type: builtinType('string')! };
+    if (SOAP_ENCODINGS.has(q.uri) && !set.lookup('attribute', q))
+      return { name: q.local, uri: q.uri, required: false, type: builtinType('string')! };
     const found = set.need('attribute', q, node);
     const decl = attributeDecl(set, found.node, found.doc, true);
     return { ...decl, type: withFixed(decl.type, attributeOf(node, 'fixed')), required };

@@ -1,5 +1,5 @@
 import type { Place } from '../../problem';
-import { refTo, type JsonSchema, type TypeTable } from '../../schema';
+import { refTo, XSD_SAMPLES, type JsonSchema, type TypeTable } from '../../schema';
 import { bindingOf, isPolymorphic, TYPE_PROPERTY, variantsOf, type ElementProperty, type Variant } from './binding';
 import { jsonKind } from './builtins';
 import {
@@ -12,7 +12,7 @@ import {
   type Type,
 } from './components';
 import { lexicalForm } from './lexical';
-import { patternToRegExp } from '../../pattern';
+import { expressionMatcher, patternToRegExp } from '../../pattern';
 
 /** Writes XSD types as JSON Schema, exactly as the codec reads and writes them. Named complex types become entries of `types`. */
 export class SchemaWriter {
@@ -21,6 +21,21 @@ export class SchemaWriter {
   readonly places: Record<string, Place> = {};
   private readonly names = new Map<Type, string>();
   private readonly unions = new Map<ElementDecl, string>();
+  /** Names of types in the order in which they were made. */
+  private readonly made: string[] = [];
+
+  /** Gives what forgets all that was written since: some of it may stand half. */
+  mark(): () => void {
+    const [types, names, unions] = [this.made.length, this.names.size, this.unions.size];
+    return () => {
+      for (const name of this.made.splice(types)) {
+        delete this.types[name];
+        delete this.places[name];
+      }
+      for (const type of [...this.names.keys()].slice(names)) this.names.delete(type);
+      for (const decl of [...this.unions.keys()].slice(unions)) this.unions.delete(decl);
+    };
+  }
 
   /** Schema of the content of an element: its children as properties. */
   ofElement(decl: ElementDecl): JsonSchema {
@@ -108,6 +123,7 @@ export class SchemaWriter {
     const clean = wanted.replace(/[^A-Za-z0-9._-]/g, '_');
     let name = clean;
     for (let n = 2; this.types[name]; n++) name = `${clean}${n}`;
+    this.made.push(name);
     return name;
   }
 
@@ -271,21 +287,45 @@ function stringSchema(type: SimpleType): JsonSchema {
   const patterns = (f.patterns ?? []).map((p) => patternToRegExp(p)).filter((p) => p !== undefined);
   if (patterns.length === 1) schema.pattern = patterns[0];
   else if (patterns.length > 1) schema.allOf = patterns.map((pattern) => ({ pattern }));
+  // What a pattern lets in need not be of the type: P is no duration.
+  const known = f.enumeration ? undefined : XSD_SAMPLES[`xs:${type.builtin}`];
+  if (patterns.length && known !== undefined && patterns.every((p) => expressionMatcher(p)?.(known) === 'match'))
+    schema.examples = [known];
   return schema;
 }
 
-/** oneOf rules for choices that do not repeat and whose branches each need one element. */
+/** oneOf rules for choices that do not repeat, whose branches each need one element, or a run of them, that no other has. */
 function choiceRules(p: Particle): JsonSchema[][] {
   if (p.term.kind === 'element' || p.term.kind === 'any' || p.max > 1) return [];
   if (p.term.kind !== 'choice') return p.min === 0 ? [] : p.term.particles.flatMap(choiceRules);
-  const branches = p.term.particles.map((b) =>
-    b.term.kind === 'element' && b.min > 0 && b.max === 1 ? b.term.name : undefined,
-  );
-  if (branches.some((b) => b === undefined) || new Set(branches).size < branches.length || branches.length < 2)
-    return [];
-  const rules: JsonSchema[] = branches.map((b) => ({ required: [b!] }));
-  if (p.min === 0) rules.push({ not: { anyOf: branches.map((b) => ({ required: [b!] })) } });
+  const branches = p.term.particles.map((b) => (b.min > 0 ? runOf(b) : undefined));
+  const all = branches.flatMap((b) => b ?? []);
+  const known = branches.every((b) => b?.some((e) => e.needed));
+  if (!known || new Set(all.map((e) => e.name)).size < all.length || branches.length < 2) return [];
+  const each = (names: readonly Run[]) => names.map((e) => ({ required: [e.name] }));
+  const single = all.length === branches.length;
+  const rules: JsonSchema[] = branches.map((b) => ({
+    required: b!.filter((e) => e.needed).map((e) => e.name),
+    // Of a run that is not taken no part may stand.
+    ...(!single && { not: { anyOf: each(all.filter((e) => !b!.includes(e))) } }),
+  }));
+  if (p.min === 0) rules.push({ not: { anyOf: each(all) } });
   return [rules];
+}
+
+interface Run {
+  readonly name: string;
+  readonly needed: boolean;
+}
+
+/** The elements of a run, each of which stands once at the most; undefined where it is more than that. */
+function runOf(p: Particle, needed = true): Run[] | undefined {
+  if (p.max !== 1 || p.term.kind === 'any') return undefined;
+  const inside = needed && p.min > 0;
+  if (p.term.kind === 'element') return [{ name: p.term.json ?? p.term.name, needed: inside }];
+  if (p.term.kind === 'choice') return undefined;
+  const parts = p.term.particles.map((one) => runOf(one, inside));
+  return parts.some((part) => part === undefined) ? undefined : parts.flatMap((part) => part!);
 }
 
 function counts(p: ElementProperty): JsonSchema {

@@ -29,6 +29,7 @@ export type ComponentKind = (typeof COMPONENT_KINDS)[number];
 /** What the builders of components ask of the set of all schemas. */
 export interface Resolver extends SchemaLookup {
   resolveName(node: XmlElement, text: string, doc: SchemaDocument): QName;
+  lookup(kind: ComponentKind, q: QName): Declared | undefined;
   need(kind: ComponentKind, q: QName, from: XmlElement): Declared;
   element(q: QName, from: XmlElement): ElementDecl;
   simpleType(q: QName, from: XmlElement): SimpleType;

@@ -2,6 +2,7 @@ import { HingeError } from '../../problem';
 import { attributeOf, internNamespace, keyOf, placeOf, qnameOf, type QName, type XmlElement } from '../../xml';
 import { builtinType } from './builtins';
 import { XSD, type AttributeUse, type ComplexType, type ElementDecl, type SimpleType, type Type } from './components';
+import { encodingType } from './encoding';
 import { attributeDecl, buildComplex, buildElement, buildSimple } from './build';
 import { COMPONENT_KINDS, type ComponentKind, type Declared, type Resolver, type SchemaDocument } from './resolver';
 
@@ -106,6 +107,7 @@ export class SchemaSet implements Resolver {
   }
 
   element(q: QName, from: XmlElement): ElementDecl {
+    if (q.uri === XSD && q.local === 'schema') return SCHEMA_ELEMENT;
     const key = keyOf(q.uri, q.local);
     let decl = this.elements.get(key);
     if (!decl) {
@@ -204,6 +206,8 @@ export class SchemaSet implements Resolver {
     const have = this.types.get(key);
     if (have) return have;
     const found = this.lookup('complexType', q) ?? this.lookup('simpleType', q);
+    const encoded = found ? undefined : encodingType(q);
+    if (encoded) return encoded;
     if (!found)
       throw new HingeError('HNG-115', `there is no type ${q.local} in namespace ${q.uri || '(none)'}`, placeOf(from));
     if (this.building.has(key))
@@ -252,6 +256,18 @@ export const ANY_TYPE: ComplexType = {
   },
   attributes: [],
   anyAttribute: [{ kind: 'any', namespaces: '##any', process: 'lax', target: '' }],
+  place: {},
+};
+
+/** A schema within a message: services that send tables send one before them (common practice). */
+const SCHEMA_ELEMENT: ElementDecl = {
+  kind: 'element',
+  name: 'schema',
+  uri: XSD,
+  global: true,
+  nillable: false,
+  abstract: false,
+  type: ANY_TYPE,
   place: {},
 };
 
