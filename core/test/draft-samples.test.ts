@@ -30,6 +30,10 @@ const sources: [string, ContractFiles][] = [
     ownContract('tides.yaml', 'parts/paths.yaml'),
   ],
   ['OpenAPI 3.0: matrix, cookies, content, nullable, CSV, forms', ownContract('pilots.yaml', 'parts/models.yaml')],
+  [
+    'OpenAPI 3.1: a type of several forms beside members of its own, merge and patch documents, nested filters, 2020-12 rules',
+    ownContract('quays.yaml'),
+  ],
   ['OpenAPI 3.0: ranges of media types', ownContract('ranges.yaml')],
 ];
 

@@ -183,3 +183,26 @@ describe('a type that is not there', () => {
     );
   });
 });
+
+describe('what a contract has besides', () => {
+  test('bindings that are no SOAP are told, and the others read', () => {
+    const files = ownContract('encoded.wsdl');
+    const http = `<binding name="Plain" type="tns:P" xmlns:http="http://schemas.xmlsoap.org/wsdl/http/"><http:binding verb="GET"/></binding><service`;
+    const text = files.files['encoded.wsdl']!.replace('<service', http).replace(
+      '<service name="S">',
+      '<service name="S"><port name="G" binding="tns:Plain"/>',
+    );
+    const contract = readContract({ ...files, files: { 'encoded.wsdl': text } });
+    expect(contract.findings.filter((f) => f.code === 'HNG-128').map((f) => [f.message, f.place.line])).toEqual([
+      ['the binding Plain (http://schemas.xmlsoap.org/wsdl/http/) is not SOAP over HTTP, and is not read', 19],
+    ]);
+    expect(contract.operations.map((o) => o.id)).toEqual(['save', 'ping', 'list']);
+  });
+  test('callbacks and webhooks are told', () => {
+    const contract = readContract(ownContract('quays.yaml'));
+    expect(contract.findings.filter((f) => f.code === 'HNG-128').map((f) => f.message)).toEqual([
+      'callbacks are not read: done',
+      'webhooks are not read: moored',
+    ]);
+  });
+});

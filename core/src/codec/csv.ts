@@ -1,7 +1,8 @@
 import Papa from 'papaparse';
 import { Digits } from '../message/digits';
 import { resolveSchema, typesOf, type JsonSchema, type TypeTable } from '../schema';
-import { typed } from './form';
+import { setMember } from '../message/objects';
+import { textReader } from './text-values';
 import { writeJson } from './json';
 
 export interface CsvSettings {
@@ -33,13 +34,14 @@ export function readCsv(
   const item = schema && resolveSchema(resolveSchema(schema, types).items ?? {}, types);
   const properties = item?.properties;
   if (!settings.header || !properties || !typesOf(item).includes('object')) return result.data;
+  const readers = new Map(Object.entries(properties).map(([name, p]) => [name, textReader(p, types)]));
   return (result.data as Record<string, string>[]).map((row) => {
     const out: Record<string, unknown> = {};
     for (const [name, v] of Object.entries(row)) {
-      const s = Object.hasOwn(properties, name) ? resolveSchema(properties[name]!, types) : undefined;
+      const read = readers.get(name);
       // An empty cell of an optional column is nothing, not an empty text.
-      if (v === '' && s && !item.required?.includes(name)) continue;
-      out[name] = typed(v, s);
+      if (v === '' && read && !item.required?.includes(name)) continue;
+      setMember(out, name, read ? read(v) : v);
     }
     return out;
   });

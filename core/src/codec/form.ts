@@ -1,9 +1,9 @@
 import { resolveSchema, typesOf, withoutNull, type JsonSchema, type TypeTable } from '../schema';
-import { numberFromText } from '../message/digits';
 import type { FormStyles } from '../contract/openapi/model';
 import { writeJson } from './json';
 import { Digits } from '../message/digits';
 import { isObject, setMember } from '../message/objects';
+import { textReader } from './text-values';
 
 /** application/x-www-form-urlencoded (WHATWG URL §5): members of one object, a list as a name given several times. */
 export function writeForm(value: unknown): string {
@@ -57,13 +57,12 @@ export function readForm(
   const properties = (schema && resolveSchema(schema, types).properties) ?? {};
   const out: Record<string, unknown> = {};
   for (const [name, raw] of new URLSearchParams(text)) {
-    const s = Object.hasOwn(properties, name)
-      ? resolveSchema(withoutNull(properties[name]!, types).inner, types)
-      : undefined;
+    const own = Object.hasOwn(properties, name) ? properties[name] : undefined;
+    const s = own && resolveSchema(withoutNull(own, types).inner, types);
     const list = s !== undefined && typesOf(s).includes('array');
-    const item = list ? resolveSchema(s.items ?? {}, types) : s;
     const mark = list ? listMark(styles, name) : undefined;
-    for (const one of mark === undefined ? [raw] : raw.split(mark)) addMember(out, name, typed(one, item), list);
+    const read = textReader(list ? s.items : own, types);
+    for (const one of mark === undefined ? [raw] : raw.split(mark)) addMember(out, name, read(one), list);
   }
   return out;
 }
@@ -74,13 +73,4 @@ export function addMember(out: Record<string, unknown>, name: string, value: unk
   if (list || have !== undefined)
     setMember(out, name, [...(have === undefined ? [] : Array.isArray(have) ? (have as unknown[]) : [have]), value]);
   else setMember(out, name, value);
-}
-
-/** A text as the schema's number or boolean, where it is exactly one; else as it is. */
-export function typed(text: string, schema: JsonSchema | undefined): unknown {
-  const wanted = schema ? typesOf(schema) : [];
-  if ((wanted.includes('number') || wanted.includes('integer')) && /^-?(0|[1-9]\d*)(\.\d+)?([eE][+-]?\d+)?$/.test(text))
-    return numberFromText(text);
-  if (wanted.includes('boolean') && (text === 'true' || text === 'false')) return text === 'true';
-  return text;
 }

@@ -2,8 +2,9 @@ import { resolveSchema, typesOf, withoutNull, type JsonSchema, type TypeTable } 
 import { charsetOf, essence, isJson } from '../message/headers';
 import { fromLatin1, latin1 } from '../message/latin1';
 import type { FormStyles } from '../contract/openapi/model';
-import { addMember, listMark, textOf, typed } from './form';
+import { addMember, listMark, textOf } from './form';
 import { readJson, writeJson } from './json';
+import { textReader } from './text-values';
 import { isObject, type ShapeFault } from './xml';
 
 /**
@@ -45,6 +46,11 @@ const isBytes = (s: JsonSchema): boolean =>
 
 const isFile = (s: JsonSchema): boolean => s.properties?.data?.contentEncoding === 'base64';
 
+function fileOf(mediaType: string | undefined): JsonSchema {
+  if (mediaType === undefined) return FILE;
+  return { ...FILE, properties: { ...FILE.properties, mediaType: { type: 'string', examples: [mediaType] } } };
+}
+
 /** The schema of a form as JSON has it: its files are objects. Also of a form that stands so already. */
 export function formAsJson(schema: JsonSchema, types: TypeTable): JsonSchema {
   const r = resolveSchema(schema, types);
@@ -56,8 +62,12 @@ export function formAsJson(schema: JsonSchema, types: TypeTable): JsonSchema {
       const list = typesOf(own).includes('array');
       if (!isBytes(list ? resolveSchema(own.items ?? {}, types) : own)) return [name, p];
       changed = true;
-      const file = { ...FILE, ...(own.description && { description: own.description }) };
-      return [name, list ? { ...own, items: FILE } : file];
+      const item = list ? resolveSchema(own.items ?? {}, types) : own;
+      const file = fileOf(item.contentMediaType);
+      return [
+        name,
+        list ? { ...own, items: file } : { ...file, ...(own.description && { description: own.description }) },
+      ];
     }),
   );
   return changed ? { ...r, properties } : schema;
@@ -82,12 +92,12 @@ export function readMultipart(
     const plain = part.filename === undefined && !isJson(part.mediaType);
     const several = list && plain ? listMark(styles, name) : undefined;
     for (const content of several === undefined ? [part.content] : part.content.split(several))
-      addMember(out, name, valueOf({ ...part, content }, item), list);
+      addMember(out, name, valueOf({ ...part, content }, item, types), list);
   }
   return out;
 }
 
-function valueOf(part: Part, schema: JsonSchema | undefined): unknown {
+function valueOf(part: Part, schema: JsonSchema | undefined, types: TypeTable): unknown {
   const { filename, mediaType, content } = part;
   const textual = mediaType === undefined || /^text\//.test(essence(mediaType)) || isJson(mediaType);
   if (schema ? isFile(schema) : filename !== undefined || !textual)
@@ -104,7 +114,7 @@ function valueOf(part: Part, schema: JsonSchema | undefined): unknown {
     } catch (error) {
       throw new MultipartError(`the part ${part.name} is no JSON: ${(error as Error).message}`, { cause: error });
     }
-  return typed(text, schema);
+  return textReader(schema, types)(text);
 }
 
 /** Parts, and the media type that names what parts them. `encoding`: content types of parts by name (OpenAPI 3.1 §4.8.15). */

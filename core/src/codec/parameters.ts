@@ -4,6 +4,7 @@ import { isObject, setMember } from '../message/objects';
 import { isJson } from '../message/headers';
 import type { JsonSchema, TypeTable } from '../schema';
 import { writeJson } from './json';
+import { deepEntries } from './deep-object';
 import { mediaCodec, type MediaCodec } from './media';
 
 /** How a parameter stands in a request (OpenAPI 3.1 §4.8.12.2 to §4.8.12.6; RFC 6570 for the first three). */
@@ -97,12 +98,13 @@ export function writeQuery(p: ParameterForm, given: unknown): string[] {
     return [`${name}=${items.join(mark)}`];
   }
   if (isObject(value)) {
-    const deep = p.style === 'deepObject';
-    if (!deep && !p.explode) return [`${name}=${entriesOf(value, encode).flat().join(',')}`];
+    if (p.style === 'deepObject')
+      return [...deepEntries(p.name, value)].map(([n, v]) => `${encode(n)}=${encode(scalarText(v))}`);
+    if (!p.explode) return [`${name}=${entriesOf(value, encode).flat().join(',')}`];
     // A list within stands member by member, as callers may send it (common practice; §4.8.12.3 leaves it open).
     return Object.entries(value).flatMap(([k, v]) =>
       (Array.isArray(v) ? (v as unknown[]) : v === undefined ? [] : [v]).map(
-        (one) => `${deep ? `${name}%5B${encode(k)}%5D` : encode(k)}=${encode(scalarText(one))}`,
+        (one) => `${encode(k)}=${encode(scalarText(one))}`,
       ),
     );
   }
@@ -120,11 +122,11 @@ export function readParameter(
   values: Readonly<Record<string, Raw>>,
 ): string | readonly string[] | Members | undefined {
   const own = p.in === 'header' ? values[p.name.toLowerCase()] : values[p.name];
-  if (kind === 'object' && p.in === 'query' && (p.style === 'deepObject' || p.explode)) {
+  if (kind === 'object' && p.in === 'query' && p.explode) {
     const out: Record<string, string | readonly string[]> = {};
-    const deep = p.style === 'deepObject';
-    for (const member of typeof members === 'function' ? strangers(p, deep, members, values) : members) {
-      const v = values[deep ? `${p.name}[${member}]` : member];
+    // Members of an object that names none of them: what no other parameter is called.
+    for (const member of typeof members === 'function' ? Object.keys(values).filter(members) : members) {
+      const v = values[member];
       if (v !== undefined) setMember(out, member, v);
     }
     return Object.keys(out).length ? out : undefined;
@@ -145,18 +147,6 @@ export function readParameter(
     ? text.split(p.style === 'label' ? '.' : p.style === 'matrix' ? ';' : ',').map((t) => t.split('=', 2))
     : chunk(text.split(mark));
   return Object.fromEntries(pairs.map(([k, v]) => [k!.trim(), (v ?? '').trim()]));
-}
-
-/** Members of an object that names none of them: what stands in its brackets, or what no other parameter is called. */
-function strangers(
-  p: ParameterForm,
-  deep: boolean,
-  isMember: (name: string) => boolean,
-  values: Readonly<Record<string, Raw>>,
-): string[] {
-  if (!deep) return Object.keys(values).filter(isMember);
-  const open = `${p.name}[`;
-  return Object.keys(values).flatMap((n) => (n.startsWith(open) && n.endsWith(']') ? [n.slice(open.length, -1)] : []));
 }
 
 /** Without the mark that a label or a matrix puts in front. */

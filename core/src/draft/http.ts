@@ -141,6 +141,7 @@ function operationOf(
     .filter((f) => f.place !== 'body')
     .map((f): ParameterDocument => {
       const p = http.parameters.find((x) => f.target.endsWith(`/${x.name}`) && f.target.startsWith(targetOf(x.in)))!;
+      const same = f.place === p.in;
       const usual = p.style === (p.in === 'query' || p.in === 'cookie' ? 'form' : 'simple');
       return {
         name: f.name,
@@ -148,8 +149,9 @@ function operationOf(
         ...(f.description && { description: f.description }),
         ...((f.required || f.place === 'path') && { required: true }),
         schema: p.example === undefined ? copy(p.schema) : { ...copy(p.schema), examples: [p.example] },
-        ...(!usual && { style: p.style }),
-        ...(p.explode !== (p.style === 'form') && { explode: p.explode }),
+        // In another place it stands as is usual there.
+        ...(same && !usual && { style: p.style }),
+        ...(same && p.explode !== (p.style === 'form') && { explode: p.explode }),
         ...(p.mediaType !== undefined && { mediaType: p.mediaType }),
       };
     });

@@ -2,7 +2,8 @@ import { decoded } from '../message/percent';
 import { parameterForm, readParameter, type Members, type ParameterForm } from '../codec/parameters';
 import { MediaError } from '../codec/media';
 import { setMember } from '../message/objects';
-import { numberFromText } from '../message/digits';
+import { deepReader, type DeepReader } from '../codec/deep-object';
+import { textReader } from '../codec/text-values';
 import type { InputFault } from '../problem';
 import {
   collectFaults,
@@ -20,6 +21,8 @@ interface CompiledParameter {
   readonly name: string;
   readonly in: ParameterDocument['in'];
   readonly form: ParameterForm;
+  /** Of the style deepObject. */
+  readonly deep?: DeepReader;
   readonly mediaType?: string;
   readonly required: boolean;
   readonly kind: 'scalar' | 'list' | 'object';
@@ -50,6 +53,7 @@ export function compileParameters(
 ): (path: RawValues, query: RawValues, headers: RawValues) => Parsed {
   const compiled = compileEach(parameters, types);
   const known = new Set(compiled.filter((p) => p.in === 'query').flatMap(namesInQuery));
+  const deep = compiled.flatMap((p) => (p.deep ? [p.deep] : []));
   const isKnown = namesOf(compiled);
   const strictQuery = parameters.length > 0;
   const wantsCookies = compiled.some((p) => p.in === 'cookie');
@@ -60,8 +64,10 @@ export function compileParameters(
     for (const p of compiled) {
       const values = p.in === 'header' ? headers : p.in === 'path' ? path : p.in === 'cookie' ? cookies : query;
       const members =
-        p.open && p.in === 'query' ? (name: string) => p.members.includes(name) || !known.has(name) : p.members;
-      const raw = readParameter(p.form, p.kind, members, values);
+        p.open && p.in === 'query'
+          ? (name: string) => p.members.includes(name) || !(known.has(name) || deep.some((d) => d.knows(name)))
+          : p.members;
+      const raw = p.deep ? (p.deep.read(query) as Members | undefined) : readParameter(p.form, p.kind, members, values);
       const target = out[p.in];
       if (raw === undefined) {
         if (p.required)
@@ -76,7 +82,7 @@ export function compileParameters(
         out.faults.push({ parameter: p.name, code: 'type', detail: 'may be given once only' });
         continue;
       }
-      const value = p.form.content ? messageOf(p, raw as string, out.faults) : valueOf(p, raw);
+      const value = p.deep ? raw : p.form.content ? messageOf(p, raw as string, out.faults) : valueOf(p, raw);
       if (value === undefined) continue;
       for (const f of collectFaults(p.validate, value))
         out.faults.push({ parameter: p.name, code: f.code, detail: within(f) });
@@ -100,9 +106,9 @@ const isList = (s: JsonSchema, types: TypeTable): boolean =>
   typesOf(resolveSchema(withoutNull(s, types).inner, types)).includes('array');
 
 /** A schema, or that of its items where it is a list. */
-function oneOf(schema: JsonSchema, types: TypeTable): JsonSchema {
+function itemsOr(schema: JsonSchema, types: TypeTable): JsonSchema {
   const s = resolveSchema(withoutNull(schema, types).inner, types);
-  return isList(s, types) ? resolveSchema(s.items ?? {}, types) : s;
+  return isList(s, types) ? (s.items ?? {}) : s;
 }
 
 function compileEach(parameters: readonly ParameterDocument[], types: TypeTable): CompiledParameter[] {
@@ -114,22 +120,23 @@ function compileEach(parameters: readonly ParameterDocument[], types: TypeTable)
     const object = !list && (s.properties !== undefined || (typesOf(s).includes('object') && more !== false));
     const form = parameterForm(p, types);
     const members = Object.fromEntries(
-      Object.entries(s.properties ?? {}).map(([n, m]) => [n, parserFor(oneOf(m, types))]),
+      Object.entries(s.properties ?? {}).map(([n, m]) => [n, textReader(itemsOr(m, types), types)]),
     );
     const listMembers = Object.keys(members).filter((n) => isList(s.properties![n]!, types));
     const rest = object && typeof more === 'object' ? more : s;
-    const scalar = parserFor(list ? resolveSchema(s.items ?? {}, types) : oneOf(rest, types));
+    const scalar = textReader(list ? s.items : itemsOr(rest, types), types);
     return {
       name: p.name,
       in: p.in,
       form,
+      ...(object && p.in === 'query' && form.style === 'deepObject' && { deep: deepReader(p.name, p.schema, types) }),
       mediaType: p.mediaType,
       required: p.in === 'path' || (p.required ?? false),
       kind: form.content ? 'scalar' : list ? 'list' : object ? 'object' : 'scalar',
       members: Object.keys(members),
       listMembers: new Set(listMembers),
       open: object && !form.content && more !== false,
-      first: (s.prefixItems ?? []).map((item) => parserFor(oneOf(item, types))),
+      first: (s.prefixItems ?? []).map((item) => textReader(itemsOr(item, types), types)),
       // Of an open object callers choose the names: none of them may be one that every object has.
       parse: (text, member) =>
         (member !== undefined && Object.hasOwn(members, member) ? members[member]! : scalar)(text),
@@ -147,8 +154,8 @@ function namesOf(compiled: readonly CompiledParameter[]): (name: string) => bool
   const known = new Set(inQuery.flatMap(namesInQuery));
   // One that names no member, each with a name of its own, takes all that nobody else does.
   const takesAll = inQuery.some((p) => p.open && p.form.style === 'form' && p.form.explode);
-  const deep = inQuery.filter((p) => p.open && p.form.style === 'deepObject').map((p) => `${p.name}[`);
-  return (name) => known.has(name) || takesAll || deep.some((open) => name.startsWith(open) && name.endsWith(']'));
+  const deep = inQuery.flatMap((p) => (p.deep ? [p.deep] : []));
+  return (name) => known.has(name) || takesAll || deep.some((d) => d.knows(name));
 }
 
 /** Where in the value of a parameter, where it is not the whole: a member or an item. What is missing names itself. */
@@ -188,7 +195,7 @@ function valueOf(p: CompiledParameter, raw: string | readonly string[] | Members
 /** Names that a query parameter takes: its own, or those of its members. */
 function namesInQuery(p: CompiledParameter): string[] {
   if (p.kind !== 'object') return [p.name];
-  if (p.form.style === 'deepObject') return p.members.map((m) => `${p.name}[${m}]`);
+  if (p.deep) return [];
   return p.form.explode ? [...p.members] : [p.name];
 }
 
@@ -203,15 +210,4 @@ function cookiesOf(header: string | readonly string[] | undefined): Record<strin
     if (!Object.hasOwn(out, name)) out[name] = decoded(part.slice(at + 1).trim());
   }
   return out;
-}
-
-function parserFor(s: JsonSchema): (text: string) => unknown {
-  const types = s.anyOf ? s.anyOf.flatMap((o) => typesOf(o)) : typesOf(s);
-  const number = types.includes('number') || types.includes('integer');
-  const boolean = types.includes('boolean');
-  return (text) => {
-    if (number && /^-?(0|[1-9]\d*)(\.\d+)?([eE][+-]?\d+)?$/.test(text)) return numberFromText(text);
-    if (boolean && (text === 'true' || text === 'false')) return text === 'true';
-    return text;
-  };
 }

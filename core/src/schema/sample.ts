@@ -1,4 +1,5 @@
 import { numberFromText } from '../message/digits';
+import { isObject } from '../message/objects';
 import { exampleOf, expressionMatcher } from '../pattern';
 import { isMarked, replySide, replyTypes, requestSide, requestTypes, type Marked } from './sides';
 import { objectOf } from './tree';
@@ -51,10 +52,7 @@ function make(schema: JsonSchema, types: TypeTable, name: string, open: Map<stri
     return makeObject(objectOf(schema, types) ?? schema, types, open, how);
   if (type === undefined && schema.oneOf?.length) {
     const value = make(schema.oneOf[0]!, types, name, open, how);
-    const { propertyName, mapping = {} } = schema.discriminator ?? {};
-    const label = Object.keys(mapping).find((key) => mapping[key] === schema.oneOf![0]!.$ref);
-    const object = value !== null && typeof value === 'object' && !Array.isArray(value);
-    return propertyName !== undefined && label !== undefined && object ? { ...value, [propertyName]: label } : value;
+    return isObject(value) ? formOf(schema, schema.oneOf[0]!, types, open, how) : value;
   }
   switch (type) {
     case 'object': {
@@ -105,7 +103,31 @@ function makeObject(
     const value = make(property, types, key, open, how) ?? (needed && isAnything(property) ? {} : undefined);
     if (value !== undefined) out[key] = value;
   }
+  const form = (schema.oneOf ?? schema.anyOf)?.find((s) => hasMembers(s, types));
+  if (form) Object.assign(out, formOf(schema, form, types, open, how));
+  // Of too many those stay that must be there.
+  const spare = Object.keys(out).filter((key) => !schema.required?.includes(key));
+  for (let n = Object.keys(out).length; n > (schema.maxProperties ?? n) && spare.length; n--) delete out[spare.pop()!];
   return out;
+}
+
+/** It has members of its own, and does not only say which must be there. */
+const hasMembers = (s: JsonSchema, types: TypeTable): boolean =>
+  refName(s) !== undefined || Boolean(objectOf(s, types)?.properties);
+
+/** What one of several forms adds to what all have, with the name that tells it from the others. */
+function formOf(
+  { discriminator }: JsonSchema,
+  form: JsonSchema,
+  types: TypeTable,
+  open: Map<string, number>,
+  how: How,
+): Record<string, unknown> {
+  const value = make(form, types, '', open, how);
+  if (!isObject(value)) return {};
+  const { propertyName, mapping = {} } = discriminator ?? {};
+  const label = Object.keys(mapping).find((key) => mapping[key] === form.$ref);
+  return propertyName !== undefined && label !== undefined ? { ...value, [propertyName]: label } : value;
 }
 
 /** Nothing is said of what it holds. */

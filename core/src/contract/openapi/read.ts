@@ -45,6 +45,8 @@ class OpenApiReader {
   private readonly file: string;
   private readonly ids = new Set<string>();
   private readonly renamed = new Map<string, string>();
+  /** What the first operation lacks that refers to something that is not there. */
+  private missing: HingeError | undefined;
 
   constructor(files: ContractFiles) {
     this.source = new OpenApiSource(files);
@@ -66,9 +68,11 @@ class OpenApiReader {
       if (!isTree(item)) continue;
       for (const method of METHODS) {
         const value = item[method];
-        if (isTree(value)) operations.push(this.operation(path, method, value, item, file));
+        if (isTree(value)) operations.push(this.readable(path, method, value, item, file));
       }
     }
+    this.unread(root);
+    if (this.missing && operations.every((o) => o.unusable)) throw this.missing;
     if (!operations.length)
       throw new HingeError('HNG-124', `${this.file} describes no operation`, this.source.placeOf(this.file, ['paths']));
     const linked = (link: HttpLink): HttpLink => ({
@@ -89,6 +93,29 @@ class OpenApiReader {
       typePlaces: this.schemas.places,
       findings: [...this.findings, ...this.schemas.findings],
     };
+  }
+
+  /** What the service calls by itself is no operation of it (§4.8.18, §4.8.1: callbacks, webhooks); said once. */
+  private unread(root: Tree): void {
+    const callbacks = Object.values(isTree(root.paths) ? root.paths : {}).flatMap((item) =>
+      isTree(item)
+        ? METHODS.flatMap((m) => (isTree(item[m]) && isTree(item[m].callbacks) ? Object.keys(item[m].callbacks) : []))
+        : [],
+    );
+    const webhooks = Object.keys(isTree(root.webhooks) ? root.webhooks : {});
+    for (const [what, names] of [
+      ['callbacks', callbacks],
+      ['webhooks', webhooks],
+    ] as const)
+      if (names.length)
+        this.findings.push(
+          finding(
+            'HNG-128',
+            `${what} are not read: ${names.slice(0, 5).join(', ')}${names.length > 5 ? ` and ${names.length - 5} more` : ''}`,
+            this.source.placeOf(this.file, what === 'webhooks' ? ['webhooks'] : ['paths']),
+            'Make a topic with a callback for what the service sends by itself.',
+          ),
+        );
   }
 
   /** The operation that a link names by its operationId, or by a reference to its place (§4.8.20.1), as it is called here. */
@@ -133,9 +160,37 @@ class OpenApiReader {
     return at;
   }
 
-  private operation(path: string, method: string, value: Tree, item: Tree, file: string): ContractOperation {
+  /** An operation, or what is left of one that refers to something that is not there. */
+  private readable(path: string, method: string, value: Tree, item: Tree, file: string): ContractOperation {
     const place = this.source.placeOf(this.file, ['paths', path, method]);
     const id = this.idFor(text(value.operationId) ?? fallbackId(method, path), place);
+    try {
+      return this.operation(id, path, method, value, item, file);
+    } catch (error) {
+      if (!(error instanceof HingeError) || error.finding.code !== 'HNG-115') throw error;
+      this.missing ??= error;
+      const { message, place: lacking, remedy } = error.finding;
+      this.findings.push(finding('HNG-117', `the operation ${id} cannot be called: ${message}`, lacking, remedy));
+      return {
+        id,
+        name: id,
+        request: { body: {}, headers: [], mediaType: '' },
+        faults: [],
+        unusable: message,
+        place,
+        http: { method: method.toUpperCase(), path, parameters: [], replies: [], links: [], security: [] },
+      };
+    }
+  }
+
+  private operation(
+    id: string,
+    path: string,
+    method: string,
+    value: Tree,
+    item: Tree,
+    file: string,
+  ): ContractOperation {
     const http: HttpOperation = {
       method: method.toUpperCase(),
       path,
@@ -155,7 +210,7 @@ class OpenApiReader {
       reply: success && shapeOf(success.media, this.schemas.types),
       faults: faultsOf(http.replies),
       unusable: method === 'trace' ? 'TRACE is never passed on (RFC 9110 §9.3.8)' : undefined,
-      place,
+      place: this.source.placeOf(this.file, ['paths', path, method]),
       http,
     };
   }

@@ -151,7 +151,8 @@ export class SchemaReader {
       if (typeof target !== 'string') continue;
       // A mapping may name a schema without a path (§4.8.25).
       const ref = /[#/.]/.test(target) ? target : `#/components/schemas/${target}`;
-      mapping[value] = this.reference(ref, file, depth, true).$ref!;
+      const to = this.reference(ref, file, depth, true).$ref;
+      if (to !== undefined) mapping[value] = to;
     }
     for (const option of out.oneOf ?? out.anyOf ?? []) {
       const ref = option.$ref;
@@ -190,7 +191,8 @@ export class SchemaReader {
   }
 
   private reference(ref: string, file: string, depth: number, part = false): JsonSchema {
-    const found = this.source.resolve(ref, file);
+    const found = this.found(ref, file);
+    if (!found) return {};
     const base = /^\/components\/schemas\/([^/]+)$/.exec(found.pointer)?.[1];
     const children = found.file === this.source.entry.file && base !== undefined ? this.families.get(base) : undefined;
     if (children && !part) return this.family(base!, children, found.file, depth);
@@ -210,6 +212,20 @@ export class SchemaReader {
       this.here = around;
     }
     return refTo(name);
+  }
+
+  /** Where a reference leads; one that leads to nothing may be anything, which is told. A file that was not given is asked for. */
+  private found(ref: string, file: string): ReturnType<OpenApiSource['resolve']> | undefined {
+    try {
+      return this.source.resolve(ref, file);
+    } catch (error) {
+      if (!(error instanceof HingeError) || error.finding.code !== 'HNG-115') throw error;
+      const { message, place } = error.finding;
+      if (!this.told.has(ref))
+        this.findings.push(finding('HNG-128', `${message}; it may be anything`, place, 'Declare the schema.'));
+      this.told.add(ref);
+      return undefined;
+    }
   }
 
   private nameFor(file: string, pointer: string, hint: string): string {

@@ -4,7 +4,7 @@ import { JsonError, readJson } from '../../codec/json';
 import { LIMITS } from '../../limits';
 import { lower } from '../../message/digits';
 import { HingeError, type Place } from '../../problem';
-import { unescapePointer } from '../../schema';
+import { escapePointer, unescapePointer } from '../../schema';
 import type { ContractFiles } from '../model';
 import { fileFor, resolveLocation } from '../locations';
 import { isTree, type Tree } from './tree';
@@ -153,6 +153,8 @@ export class OpenApiSource {
       this.documents.set(target, document);
     }
     if (target === this.source.entry) pointer = movedPointer(pointer);
+    if (pointer !== '' && !pointer.startsWith('/'))
+      pointer = anchored(document.value, decode(pointer)) ?? `/${pointer}`;
     let at: unknown = document.value;
     for (const part of pointer.split('/').slice(1)) {
       const name = unescapePointer(decode(part));
@@ -225,3 +227,14 @@ export function externalReferences(value: unknown): string[] {
 }
 
 export { resolveLocation };
+
+/** Pointer to the schema with this `$anchor` (JSON Schema 2020-12 §8.2.2). */
+function anchored(node: unknown, anchor: string, pointer = '', depth = 0): string | undefined {
+  if (depth > 60 || node === null || typeof node !== 'object') return undefined;
+  if (isTree(node) && node.$anchor === anchor) return pointer;
+  for (const [key, inner] of Object.entries(node)) {
+    const found = anchored(inner, anchor, `${pointer}/${escapePointer(key)}`, depth + 1);
+    if (found !== undefined) return found;
+  }
+  return undefined;
+}

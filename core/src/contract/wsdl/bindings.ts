@@ -36,16 +36,18 @@ export function chooseBindings(
   definitions: readonly XmlElement[],
   reader: Reader,
   port: string | undefined,
+  told: (binding: XmlElement, words: string) => void = () => undefined,
 ): Bound[] {
   const bounds: Bound[] = [];
-  const others: string[] = [];
+  const others = new Map<XmlElement, string>();
   const consider = (binding: XmlElement, extra: Partial<Bound>) => {
     const soap = binding.children.find((c) => c.local === 'binding' && SOAP_BINDINGS[c.uri]);
     const transport = soap && (attributeOf(soap, 'transport') ?? '');
     if (soap && (!transport || HTTP_TRANSPORTS.has(transport)))
       bounds.push({ binding, version: SOAP_BINDINGS[soap.uri]!, soapUri: soap.uri, ...extra });
     else
-      others.push(
+      others.set(
+        binding,
         `${attributeOf(binding, 'name')} (${transport ? `transport ${transport}` : (binding.children.find((c) => c.local === 'binding')?.uri ?? 'no protocol')})`,
       );
   };
@@ -75,8 +77,9 @@ export function chooseBindings(
   }
   const chosen = bounds.filter((b) => [...byType.values()].includes(b));
   if (!chosen.length) {
-    const why = others.length ? `its bindings are ${[...new Set(others)].join(', ')}` : 'it declares no binding';
+    const why = others.size ? `its bindings are ${[...others.values()].join(', ')}` : 'it declares no binding';
     throw new HingeError('HNG-114', `${entry.file} has no SOAP binding over HTTP: ${why}`, placeOf(entry));
   }
+  for (const [binding, words] of others) told(binding, `the binding ${words} is not SOAP over HTTP, and is not read`);
   return chosen;
 }

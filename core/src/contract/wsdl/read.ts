@@ -57,7 +57,11 @@ class WsdlReader {
 
   read(): Contract {
     const entry = this.definitions[0]!;
-    const bounds = this.chooseBindings(entry);
+    const bounds = this.chooseBindings(entry, (binding, words) =>
+      this.findings.push(
+        finding('HNG-128', words, placeOf(binding), 'Nothing to do where the SOAP operations are all that is wanted.'),
+      ),
+    );
     const bound = bounds[0]!;
     const portType = this.portTypeOf(bound);
     const seen = new Map<string, number>();
@@ -117,8 +121,8 @@ class WsdlReader {
     return this.need('portType', qnameOf(bound.binding, attributeOf(bound.binding, 'type') ?? ''), bound.binding);
   }
 
-  chooseBindings(entry: XmlElement): Bound[] {
-    return chooseBindings(entry, this.definitions, this, this.options.port);
+  chooseBindings(entry: XmlElement, told?: (binding: XmlElement, words: string) => void): Bound[] {
+    return chooseBindings(entry, this.definitions, this, this.options.port, told);
   }
 
   private operations(bound: Bound, first: Bound, used: Map<string, number>): ContractOperation[] {
