@@ -1,5 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
-import { draftFor, readContract } from '../src';
+import { Ajv2020 } from 'ajv/dist/2020.js';
+import { draftFor, readContract, sampleOf } from '../src';
 import { deepEntries, deepReader } from '../src/codec/deep-object';
 import { textReader } from '../src/codec/text-values';
 import type { JsonSchema } from '../src';
@@ -126,5 +127,55 @@ describe('messages', () => {
     expect((await ship('{"imo":"1","type":"tug","pull":120,"crew":3}')).status).toBe(200);
     expect((await ship('{"imo":"1","type":"tug","pull":120}')).inner).toBe('/crew crew is missing');
     expect((await ship('{"imo":"1","type":"barge"}')).inner).toBe('/type must be one of cargo, tug');
+  });
+});
+
+describe('samples fit (ajv judges)', () => {
+  const ajv = new Ajv2020({ strict: false, validateFormats: false });
+  const forms: JsonSchema[] = [
+    { type: 'object', required: ['a'], properties: { kind: { const: 'a' }, a: { type: 'integer' } } },
+    { type: 'object', required: ['b'], properties: { kind: { const: 'b' }, b: { type: 'integer' } } },
+  ];
+  test.each<[string, JsonSchema]>([
+    [
+      'items by their places',
+      { type: 'array', prefixItems: [{ type: 'integer' }, { type: 'string' }], minItems: 2, maxItems: 2 },
+    ],
+    [
+      'and others behind them',
+      { type: 'array', prefixItems: [{ type: 'integer' }], items: { type: 'string' }, minItems: 3 },
+    ],
+    [
+      'numbers that differ',
+      { type: 'array', items: { type: 'integer', multipleOf: 5 }, uniqueItems: true, minItems: 3 },
+    ],
+    ['words that differ', { type: 'array', items: { enum: ['x', 'y', 'z'] }, uniqueItems: true, minItems: 3 }],
+    ['texts that differ', { type: 'array', items: { type: 'string' }, uniqueItems: true, minItems: 3 }],
+    [
+      'at most one member',
+      {
+        type: 'object',
+        properties: { a: { type: 'string' }, b: { type: 'string' } },
+        required: ['b'],
+        maxProperties: 1,
+      },
+    ],
+    [
+      'one of several forms beside members',
+      {
+        type: 'object',
+        required: ['kind', 'n'],
+        properties: { kind: { type: 'string' }, n: { type: 'integer' } },
+        oneOf: forms,
+      },
+    ],
+    [
+      'a member of which nothing is said',
+      { type: 'object', required: ['any'], properties: { any: { description: 'whatever' } } },
+    ],
+  ])('%s', (_words, schema) => {
+    const value = JSON.parse(JSON.stringify(sampleOf(schema, {}))) as unknown;
+    const judge = ajv.compile(schema);
+    expect([judge(value), value, ajv.errorsText(judge.errors)]).toEqual([true, value, 'No errors']);
   });
 });

@@ -224,3 +224,31 @@ describe('a body of a case, made from the schema', () => {
     });
   });
 });
+
+describe('names in XML that only the XML of a message has', () => {
+  const TEXT = `openapi: 3.0.3
+info: { title: Names, version: '1' }
+servers: [{ url: 'http://127.0.0.1:9912' }]
+paths:
+  /moorings:
+    get:
+      operationId: moorings
+      responses:
+        '200':
+          description: all
+          content:
+            application/json: { schema: { type: array, items: { $ref: '#/components/schemas/Mooring' } } }
+            application/xml: { schema: { type: array, items: { $ref: '#/components/schemas/Mooring', xml: { name: mooring } }, xml: { name: moorings, wrapped: true } } }
+components: { schemas: { Mooring: { type: object, properties: { id: { type: integer, xml: { attribute: true } } } } } }
+`;
+  test('are taken for what is JSON beside it', async () => {
+    const files = { entry: 'n.yaml', files: { 'n.yaml': TEXT } };
+    const d = draftFor(readOpenApi(files), files, undefined, { base: '/d' });
+    const answer = { text: '[{"id":1},{"id":2}]' };
+    const xml = await ask(d, 'moorings', { headers: { accept: 'application/xml' } }, answer);
+    expect(xml.text).toMatch(/<moorings>.*<mooring id="1"\/><mooring id="2"\/><\/moorings>/s);
+    expect((await ask(d, 'moorings', {}, answer)).text).toBe('[{"id":1},{"id":2}]');
+    const back = { type: 'application/xml', text: '<moorings><mooring id="3"/></moorings>' };
+    expect((await ask(d, 'moorings', {}, back)).text).toBe('[{"id":3}]');
+  });
+});

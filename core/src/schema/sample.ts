@@ -3,7 +3,7 @@ import { isObject } from '../message/objects';
 import { exampleOf, expressionMatcher } from '../pattern';
 import { isMarked, replySide, replyTypes, requestSide, requestTypes, type Marked } from './sides';
 import { objectOf } from './tree';
-import { refName, typesOf, type JsonSchema, type TypeTable } from './types';
+import { refName, resolveSchema, typesOf, type JsonSchema, type TypeTable } from './types';
 
 export interface SampleOptions {
   readonly optional?: boolean;
@@ -61,10 +61,13 @@ function make(schema: JsonSchema, types: TypeTable, name: string, open: Map<stri
       return Object.keys(made).length < (schema.minProperties ?? 0) ? undefined : made;
     }
     case 'array': {
-      const n = Math.max(1, schema.minItems ?? 0);
+      const first = (schema.prefixItems ?? []).map((s) => make(s, types, name, open, how) ?? {});
+      const n = Math.min(Math.max(first.length ? 0 : 1, (schema.minItems ?? 0) - first.length), 50);
       if (schema.maxItems === 0) return [];
       const item = schema.items ? make(schema.items, types, name, open, how) : undefined;
-      return item === undefined ? [] : Array.from({ length: Math.min(n, 50) }, () => item);
+      if (item === undefined || n === 0) return first.slice(0, schema.maxItems);
+      const alike = resolveSchema(schema.items!, types);
+      return [...first, ...Array.from({ length: n }, (_, i) => (schema.uniqueItems ? another(item, alike, i) : item))];
     }
     case 'boolean':
       return true;
@@ -109,6 +112,15 @@ function makeObject(
   const spare = Object.keys(out).filter((key) => !schema.required?.includes(key));
   for (let n = Object.keys(out).length; n > (schema.maxProperties ?? n) && spare.length; n--) delete out[spare.pop()!];
   return out;
+}
+
+/** The nth of items that must differ, where it is known how. */
+function another(item: unknown, s: JsonSchema, n: number): unknown {
+  if (n === 0) return item;
+  if (s.enum) return s.enum[n % s.enum.length];
+  if (typeof item === 'number') return item + n * (s.multipleOf ?? 1);
+  const free = typeof item === 'string' && s.pattern === undefined && s.format === undefined;
+  return free && item.length < (s.maxLength ?? Infinity) ? `${item}${n}` : item;
 }
 
 /** It has members of its own, and does not only say which must be there. */

@@ -11,8 +11,18 @@ import type { HttpMedia } from './model';
 export function preferredMedia(media: readonly HttpMedia[]): HttpMedia | undefined {
   const by = (test: RegExp) => media.find((m) => test.test(m.mediaType));
   const found = by(/^application\/json\b|\+json\b/i) ?? by(/[/+]xml\b/i) ?? by(/x-www-form-urlencoded/i) ?? media[0];
-  const json = found && /^(\*|application)\/\*$/.test(found.mediaType) && isStructured(found.schema);
-  return json ? { ...found, mediaType: 'application/json' } : found;
+  if (!found) return undefined;
+  const json = /^(\*|application)\/\*$/.test(found.mediaType) && isStructured(found.schema);
+  const schema = media.length > 1 ? asInXml(found, media) : found.schema;
+  return { ...found, schema, ...(json && { mediaType: 'application/json' }) };
+}
+
+/** What is JSON here is XML too, by the names that the XML of the same shape has, where only that one has them. */
+function asInXml({ mediaType, schema }: HttpMedia, media: readonly HttpMedia[]): JsonSchema {
+  if (!isJson(mediaType) || 'xml' in schema) return schema;
+  const shape = shapeText(schema);
+  const xml = media.find((m) => isXml(m.mediaType) && JSON.stringify(m.schema).includes('"xml":'));
+  return xml && shapeText(xml.schema) === shape ? xml.schema : schema;
 }
 
 function isStructured(s: JsonSchema): boolean {
