@@ -246,6 +246,12 @@ describe('a backend that fails is told apart, never with its address', () => {
     document.backends!['berths-service']!.address = undefined;
     document.backends!['berths-service']!.addresses = { production: 'http://elsewhere.test/' };
     expect((await run(document, 'GetBerth', GET, () => answering(''), 'sandbox')).error?.code).toBe('HNG-501');
+    document.backends!['berths-service']!.addresses!.test = 'elsewhere.test:80/berths';
+    expect((await run(document, 'GetBerth', GET, () => answering(''), 'test')).error).toMatchObject({
+      code: 'HNG-501',
+      message: 'berths-service has no address that can be called.',
+      inner: '"elsewhere.test:80/berths" is no http or https address',
+    });
     expect(checkDocument(document, { environments: ['sandbox'] })).toMatchObject([
       { code: 'HNG-301', place: { pointer: '/backends/berths-service/addresses/sandbox' } },
     ]);

@@ -2,6 +2,7 @@ import { requestSchema } from './request-schema';
 import { checkCredentials } from '../credentials';
 import { checkBackground, checkTopics } from '../events/check';
 import { checkGuards } from '../guards/check';
+import { isHttpUrl } from '../message/url';
 import { finding, type Finding } from '../problem';
 import { graphLimits } from '../graph/execute';
 import { checkFields } from '../graph/field-checks';
@@ -112,10 +113,6 @@ function usedBackends(document: FlowDocument): Set<string> {
     visit(d.after);
   }
   return used;
-}
-
-export function isHttpUrl(text: string): boolean {
-  return URL.canParse(text) && /^https?:$/.test(new URL(text).protocol);
 }
 
 /** Steps of doors: what comes to them is known of no operation in particular. */

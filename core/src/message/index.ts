@@ -4,3 +4,4 @@ export * from './headers';
 export * from './message';
 export * from './secrets';
 export * from './show';
+export * from './url';

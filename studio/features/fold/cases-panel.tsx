@@ -38,6 +38,8 @@ export function CasesPanel(p: Props) {
   const examples = p.readOnly ? [] : exampleCases(document, operationId);
   const failed = cases.filter((c) => runs.results.get(`${operationId} ${c.name}`)?.passed === false).length;
   const current = cases.includes(chosen) ? chosen : undefined;
+  // Not disabled while it is at work: the focus would leave it.
+  const busy = runs.running === undefined ? {} : { 'aria-disabled': true, sx: { opacity: 0.5 } };
   return (
     <Drawer
       anchor="right"
@@ -50,15 +52,17 @@ export function CasesPanel(p: Props) {
           <h2 className="grow">Cases of {operationId}</h2>
           <Button
             variant="outlined"
-            disabled={!cases.length || runs.running !== undefined}
-            onClick={() => void runs.run(cases)}
+            disabled={!cases.length}
+            {...busy}
+            onClick={() => runs.running === undefined && void runs.run(cases)}
           >
             Run {cases.length === 1 ? 'the case' : `all ${cases.length}`}
           </Button>
           <Button
             variant="outlined"
-            disabled={!all.length || runs.running !== undefined}
-            onClick={() => void runs.run(all)}
+            disabled={!all.length}
+            {...busy}
+            onClick={() => runs.running === undefined && void runs.run(all)}
           >
             Run the whole API
           </Button>

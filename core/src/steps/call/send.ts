@@ -1,3 +1,4 @@
+import { isHttpUrl } from '../../message/url';
 import type { Presented } from '../../credentials';
 import { BackendFailure, type BackendReply, type BackendRequest } from '../../flow/ports';
 import type { Run } from '../../flow/run';
@@ -111,8 +112,21 @@ export function addressOf(backend: BackendContext, run: Run): string {
     const where = run.environment ? ` in ${run.environment}` : '';
     throw new Refusal('HNG-501', { backend: backend.name, detail: `${backend.name} has no address${where}.` });
   }
+  if (!usable.has(address)) {
+    if (!isHttpUrl(address))
+      throw new Refusal('HNG-501', {
+        backend: backend.name,
+        detail: `${backend.name} has no address that can be called.`,
+        inner: `"${address}" is no http or https address`,
+      });
+    if (usable.size >= 1_000) usable.clear();
+    usable.add(address);
+  }
   return address;
 }
+
+/** Addresses that were looked at: the same few come with every call. */
+const usable = new Set<string>();
 
 /**
  * Where an operation of another port than the contract's first is reached: at the path of its own port, as long as the backend's address
