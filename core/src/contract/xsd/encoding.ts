@@ -1,4 +1,5 @@
 import type { QName } from '../../xml';
+import { openType } from './any';
 import { builtinType } from './builtins';
 import type { ComplexType, Type } from './components';
 
@@ -17,30 +18,8 @@ export function encodingType(q: QName): Type | undefined {
   if (q.local !== 'Array' && q.local !== 'Struct') return builtinType(q.local === 'base64' ? 'base64Binary' : q.local);
   const key = `${q.uri} ${q.local}`;
   let type = open.get(key);
-  if (!type) open.set(key, (type = openType(q)));
+  if (!type) open.set(key, (type = openType(q, false)));
   return type;
 }
 
 const open = new Map<string, ComplexType>();
-
-const openType = (name: QName): ComplexType => ({
-  kind: 'complex',
-  name,
-  abstract: false,
-  mixed: false,
-  derivation: 'restriction',
-  content: {
-    kind: 'elements',
-    particle: {
-      min: 1,
-      max: 1,
-      term: {
-        kind: 'sequence',
-        particles: [{ min: 0, max: Infinity, term: { kind: 'any', namespaces: '##any', process: 'lax', target: '' } }],
-      },
-    },
-  },
-  attributes: [],
-  anyAttribute: [{ kind: 'any', namespaces: '##any', process: 'lax', target: '' }],
-  place: {},
-});

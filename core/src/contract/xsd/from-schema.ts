@@ -1,7 +1,7 @@
 import { objectOf, refName, resolveSchema, typesOf, withoutNull, type JsonSchema, type TypeTable } from '../../schema';
 import { builtinType } from './builtins';
 import type { AttributeUse, ComplexType, ElementDecl, Particle, SimpleType, Type } from './components';
-import { ANY_TYPE } from './set';
+import { ANY_TYPE } from './any';
 
 /**
  * A JSON Schema with OpenAPI's `xml` object (3.1 §4.8.26) as components, so that the codec of XML Schema reads and writes it: attributes,

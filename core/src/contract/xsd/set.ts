@@ -2,6 +2,7 @@ import { HingeError } from '../../problem';
 import { attributeOf, internNamespace, keyOf, placeOf, qnameOf, type QName, type XmlElement } from '../../xml';
 import { builtinType } from './builtins';
 import { XSD, type AttributeUse, type ComplexType, type ElementDecl, type SimpleType, type Type } from './components';
+import { ANY_TYPE } from './any';
 import { encodingType } from './encoding';
 import { attributeDecl, buildComplex, buildElement, buildSimple } from './build';
 import { COMPONENT_KINDS, type ComponentKind, type Declared, type Resolver, type SchemaDocument } from './resolver';
@@ -235,29 +236,6 @@ function isRedefined(node: XmlElement, q: QName, doc: SchemaDocument): boolean {
     if (at.parent.local === 'redefine' && at.parent.uri === XSD) return attributeOf(at, 'name') === q.local;
   return false;
 }
-
-/** xs:anyType, the ur-type (Part 1 §3.4.7): anything goes. */
-export const ANY_TYPE: ComplexType = {
-  kind: 'complex',
-  name: { uri: XSD, local: 'anyType' },
-  abstract: false,
-  mixed: true,
-  derivation: 'restriction',
-  content: {
-    kind: 'elements',
-    particle: {
-      min: 1,
-      max: 1,
-      term: {
-        kind: 'sequence',
-        particles: [{ min: 0, max: Infinity, term: { kind: 'any', namespaces: '##any', process: 'lax', target: '' } }],
-      },
-    },
-  },
-  attributes: [],
-  anyAttribute: [{ kind: 'any', namespaces: '##any', process: 'lax', target: '' }],
-  place: {},
-};
 
 /** A schema within a message: services that send tables send one before them (common practice). */
 const SCHEMA_ELEMENT: ElementDecl = {
