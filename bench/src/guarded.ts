@@ -1,13 +1,14 @@
 import { join } from 'node:path';
-import { at, compare, HERE, machine, start, startCopies, stopAll } from './servers';
+import { at, compare, HERE, loadApart, machine, startApart, startCopies, stopAll } from './servers';
 
 /** `npm run bench:guarded [seconds]`: pass-through of 1 KiB with key, rate and sampled traces, against the bare pipe and without guards. */
 const KEY = 'of-the-bench';
 try {
   machine();
-  const backend = await start('backend', [join(HERE, 'servers/backend.ts')], /port (\d+)(.*)\n/);
+  loadApart();
+  const backend = await startApart('backend', [join(HERE, 'servers/backend.ts')], /port (\d+)(.*)\n/);
   const origin = `http://127.0.0.1:${backend.port}`;
-  const feed = await start('studio', [join(HERE, 'servers/feed.ts')], /port (\d+)/);
+  const feed = await startApart('studio', [join(HERE, 'servers/feed.ts')], /port (\d+)/);
   const studio = `http://127.0.0.1:${feed.port}`;
   const bundled = (name: string, share: string) =>
     startCopies(

@@ -16,11 +16,31 @@ const WANTED = process.argv[3] ?? '';
 const CONNECTIONS = 50;
 /** Until all of a server that takes part is compiled: what only one request in twenty takes is so much later. */
 const WARM_UP_SECONDS = 10;
+/**
+ * Once more, when all have been idle: a connection to the backend that closes, for the first time, is news to code that was compiled
+ * without it, and what has been compiled is compiled again. A server of either side did the first three of its slices at half its speed so.
+ */
+const AGAIN_SECONDS = 6;
+/** Where several processes of a server take turns, each has been idle for a while: the first second of load is not counted. */
+const LEAD_SECONDS = 1;
+/** Undici closes a connection that nobody uses after four seconds. */
+const IDLE_MS = 6_000;
 const SLICE_SECONDS = 1;
 /** Processes of each side: one of a program differs from the next of the same program by up to a fifth, from its start to its end. */
 const COPIES = 3;
 const roundsOf = (slice: number): number => Math.max(3, Math.round((SECONDS * 3) / slice));
 const children: ChildProcess[] = [];
+/** Runs what follows on the last processor only. */
+let apart: string[] = [];
+
+/**
+ * Load, and what is started with `startApart`, get the last processor for themselves and each other; the servers that are measured may
+ * run anywhere. Where the system moves four busy processes about on two processors, two slices of one server differ by half.
+ */
+export function loadApart(): void {
+  if (cpus().length > 1 && spawnSync('taskset', ['-V']).error === undefined)
+    apart = ['taskset', '-c', String(cpus().length - 1)];
+}
 
 export interface Server {
   readonly name: string;
@@ -35,12 +55,20 @@ export function start(name: string, args: readonly string[], line: RegExp): Prom
     args[0] === HINGE
       ? ['bash', []]
       : args[0]!.endsWith('.mjs')
-        ? [process.execPath, ['--no-warnings', '--max-semi-space-size=32']]
+        ? [
+            process.execPath,
+            ['--no-warnings', '--max-semi-space-size=32', '--use-largepages=silent', '--no-flush-bytecode'],
+          ]
         : [process.execPath, ['--no-warnings', '--import', 'tsx']];
-  const child = spawn(file, [...before, ...args], {
-    cwd: ROOT,
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
+  return started(name, [file, ...before, ...args], line);
+}
+
+/** A process that serves those that are measured. */
+export const startApart = (name: string, args: readonly string[], line: RegExp): Promise<Server> =>
+  started(name, [...apart, process.execPath, '--no-warnings', '--import', 'tsx', ...args], line);
+
+function started(name: string, [file, ...args]: string[], line: RegExp): Promise<Server> {
+  const child = spawn(file!, args, { cwd: ROOT, stdio: ['ignore', 'pipe', 'inherit'] });
   children.push(child);
   return new Promise((resolve, reject) => {
     let out = '';
@@ -94,7 +122,8 @@ async function loadByWrk(
   ]);
   const script = body === undefined ? [] : ['-s', posting(body)];
   const args = ['-t1', `-c${CONNECTIONS}`, `-d${seconds}s`, '--timeout', '30s', ...fields, ...script, url];
-  const { stdout } = await promisify(execFile)('wrk', args);
+  const [file, ...all] = [...apart, 'wrk', ...args];
+  const { stdout } = await promisify(execFile)(file!, all);
   const wrong = /Non-2xx.*|Socket errors.*/.exec(stdout)?.[0];
   if (wrong) throw new Error(`${url}: ${wrong}`);
   return Number(/Requests\/sec:\s+([\d.]+)/.exec(stdout)![1]);
@@ -128,6 +157,11 @@ function cpuTime(pid: number): number {
   return (Number(fields[11]) + Number(fields[12])) * 10_000;
 }
 
+/** Time that a host took away from all processors of this virtual machine so far, in hundredths of a second (proc(5)). */
+const stolen = (): number => Number(/^cpu +(?:\d+ +){7}(\d+)/.exec(readFileSync('/proc/stat', 'utf8'))?.[1] ?? 0);
+/** A slice in which more than this part of the processors was taken away is run again, as often as there are rounds. */
+const STOLEN = 0.02;
+
 /**
  * Short slices of load, in turn (A, B, C, B, C, A, …), so that a slow moment of a shared machine hits all alike; where
  * there are several processes of each, they take turns too. The rate is the middle
@@ -143,22 +177,32 @@ export async function compare(
 ): Promise<void> {
   if (!job.includes(WANTED)) return;
   const results = contenders.map(() => ({ rates: [] as number[], cpu: 0, requests: 0 }));
-  for (const c of contenders)
-    for (const server of c.servers) await load(urlOf(server, c), headers, WARM_UP_SECONDS, body);
+  for (const seconds of [WARM_UP_SECONDS, AGAIN_SECONDS]) {
+    for (const c of contenders) for (const server of c.servers) await load(urlOf(server, c), headers, seconds, body);
+    await new Promise((resolve) => setTimeout(resolve, IDLE_MS));
+  }
   const rounds = roundsOf(slice);
+  let again = 0;
   for (let round = 0; round < rounds; round++)
     for (let turn = 0; turn < contenders.length; turn++) {
       const i = (turn + round) % contenders.length;
       const c = contenders[i]!;
       const server = c.servers[round % c.servers.length]!;
-      const before = cpuTime(server.pid);
-      const rate = await load(urlOf(server, c), headers, slice, body);
+      if (c.servers.length > 1) await load(urlOf(server, c), headers, LEAD_SECONDS, body);
+      let taken: number;
+      let before: number;
+      let rate: number;
+      do {
+        taken = stolen();
+        before = cpuTime(server.pid);
+        rate = await load(urlOf(server, c), headers, slice, body);
+      } while (stolen() - taken > STOLEN * 100 * slice * cpus().length && again++ < rounds * contenders.length);
       results[i]!.cpu += cpuTime(server.pid) - before;
       results[i]!.requests += rate * slice;
       results[i]!.rates.push(rate);
     }
   const ours = results[0]!;
-  console.log(`\n${job}`);
+  console.log(`\n${job}${again ? ` (${again} slices run again, their processors were taken away)` : ''}`);
   contenders.forEach((c, i) => {
     const { rates, cpu, requests } = results[i]!;
     const ratio = ours.requests / requests;

@@ -126,6 +126,10 @@ export async function up(options: UpOptions): Promise<void> {
     start(
       'gateway',
       [
+        // As `./hinge serve` starts it.
+        '--max-semi-space-size=32',
+        '--use-largepages=silent',
+        '--no-flush-bytecode',
         bundle,
         '--port',
         String(options.gatewayPort),
