@@ -12,7 +12,7 @@ export const ROOT = join(HERE, '../..');
 export const HINGE = join(ROOT, 'hinge');
 export const SECONDS = Number(process.argv[2] ?? 4);
 /** Only jobs with this in their names. */
-const WANTED = process.argv[3] ?? '';
+export const WANTED = process.argv[3] ?? '';
 const CONNECTIONS = 50;
 /** Until all of a server that takes part is compiled: what only one request in twenty takes is so much later. */
 const WARM_UP_SECONDS = 10;
@@ -27,19 +27,23 @@ const LEAD_SECONDS = 1;
 const IDLE_MS = 6_000;
 const SLICE_SECONDS = 1;
 /** Processes of each side: one of a program differs from the next of the same program by up to a fifth, from its start to its end. */
-const COPIES = 3;
+export const COPIES = 3;
 const roundsOf = (slice: number): number => Math.max(3, Math.round((SECONDS * 3) / slice));
 const children: ChildProcess[] = [];
 /** Runs what follows on the last processor only. */
 let apart: string[] = [];
+/** Runs what follows on the first processor only, where `loadApart` was called. */
+export let first: readonly string[] = [];
 
 /**
  * Load, and what is started with `startApart`, get the last processor for themselves and each other; the servers that are measured may
  * run anywhere. Where the system moves four busy processes about on two processors, two slices of one server differ by half.
  */
 export function loadApart(): void {
-  if (cpus().length > 1 && spawnSync('taskset', ['-V']).error === undefined)
+  if (cpus().length > 1 && spawnSync('taskset', ['-V']).error === undefined) {
     apart = ['taskset', '-c', String(cpus().length - 1)];
+    first = ['taskset', '-c', '0'];
+  }
 }
 
 export interface Server {
@@ -49,9 +53,15 @@ export interface Server {
   readonly words: string[];
 }
 
-export function start(name: string, args: readonly string[], line: RegExp): Promise<Server> {
+/** `before`: what the command is given to, as `taskset`. */
+export function start(
+  name: string,
+  args: readonly string[],
+  line: RegExp,
+  before: readonly string[] = [],
+): Promise<Server> {
   // The gateway is started as anybody starts it.
-  const [file, before] =
+  const [file, flags] =
     args[0] === HINGE
       ? ['bash', []]
       : args[0]!.endsWith('.mjs')
@@ -60,7 +70,7 @@ export function start(name: string, args: readonly string[], line: RegExp): Prom
             ['--no-warnings', '--max-semi-space-size=32', '--use-largepages=silent', '--no-flush-bytecode'],
           ]
         : [process.execPath, ['--no-warnings', '--import', 'tsx']];
-  return started(name, [file, ...before, ...args], line);
+  return started(name, [...before, file, ...flags, ...args], line);
 }
 
 /** A process that serves those that are measured. */
@@ -102,7 +112,13 @@ export const middle = (values: readonly number[]): number => [...values].sort((a
 /** Debian's `wrk` takes a tenth of the processor that a load tool in JavaScript takes from the servers; that one is taken where it is not installed. */
 const WRK = spawnSync('wrk', ['-v']).error === undefined;
 
-async function load(url: string, headers: Record<string, string>, seconds: number, body?: string): Promise<number> {
+/** Requests answered in a second, by 50 connections. Throws when an answer was not 2xx. */
+export async function load(
+  url: string,
+  headers: Record<string, string>,
+  seconds: number,
+  body?: string,
+): Promise<number> {
   if (WRK) return loadByWrk(url, headers, seconds, body);
   const post = body === undefined ? {} : { method: 'POST' as const, body };
   const r = await autocannon({ url, headers, connections: CONNECTIONS, duration: seconds, ...post });
@@ -220,16 +236,29 @@ export async function compare(
 }
 
 /** Tells the machine, and keeps its processors awake (`awake.sh` says why): for all contenders alike. */
-export function machine(): void {
+export function machine(inTurn = true): void {
   spawnSync('bash', [join(ROOT, 'bench/awake.sh'), String(process.pid)], { stdio: 'ignore' });
   console.log(
-    `${cpus()[0]?.model ?? 'cpu'}, ${cpus().length} cores, Node ${process.version}, ${CONNECTIONS} connections, load by ${WRK ? 'wrk' : 'autocannon'}, ${roundsOf(SLICE_SECONDS)} slices of ${SLICE_SECONDS} s in turn`,
+    `${cpus()[0]?.model ?? 'cpu'}, ${cpus().length} cores, Node ${process.version}, ${CONNECTIONS} connections, load by ${WRK ? 'wrk' : 'autocannon'}${inTurn ? `, ${roundsOf(SLICE_SECONDS)} slices of ${SLICE_SECONDS} s in turn` : ''}`,
   );
 }
 
 /** A process that is no server of ours, ended with the others. */
 export function startBeside(file: string, args: readonly string[]): void {
   children.push(spawn(file, args, { stdio: 'ignore' }));
+}
+
+/** Ends these, and waits until they are gone. */
+export async function stop(servers: readonly Server[]): Promise<void> {
+  const those = children.filter((c) => servers.some((s) => s.pid === c.pid) && c.exitCode === null);
+  await Promise.all(
+    those.map((c) => {
+      c.removeAllListeners('exit');
+      const gone = new Promise((resolve) => c.once('exit', resolve));
+      c.kill('SIGTERM');
+      return gone;
+    }),
+  );
 }
 
 export function stopAll(): void {
