@@ -24,7 +24,7 @@ const AGAIN_SECONDS = 6;
 /** Where several processes of a server take turns, each has been idle for a while: the first second of load is not counted. */
 const LEAD_SECONDS = 1;
 /** Undici closes a connection that nobody uses after four seconds. */
-const IDLE_MS = 6_000;
+export const IDLE_MS = 6_000;
 const SLICE_SECONDS = 1;
 /** Processes of each side: one of a program differs from the next of the same program by up to a fifth, from its start to its end. */
 export const COPIES = 3;
@@ -36,8 +36,8 @@ let apart: string[] = [];
 export let first: readonly string[] = [];
 
 /**
- * Load, and what is started with `startApart`, get the last processor for themselves and each other; the servers that are measured may
- * run anywhere. Where the system moves four busy processes about on two processors, two slices of one server differ by half.
+ * Load, and what is started with `startApart`, get the last processor for themselves and each other; the servers that are measured run
+ * anywhere, or on the `first`. Where the system moves four busy processes about on two processors, two slices of one server differ by half.
  */
 export function loadApart(): void {
   if (cpus().length > 1 && spawnSync('taskset', ['-V']).error === undefined) {

@@ -1,5 +1,5 @@
 import { readdirSync, readFileSync } from 'node:fs';
-import { COPIES, first, load, memory, middle, SECONDS, start, stop, WANTED, type Server } from './servers';
+import { COPIES, first, IDLE_MS, load, memory, middle, SECONDS, start, stop, WANTED, type Server } from './servers';
 
 /** A program of which several processes are measured, one after the other. */
 export interface Program {
@@ -11,10 +11,8 @@ export interface Program {
 }
 
 const WARM_UP_SECONDS = 20;
-/** Once more when the connections to the backend have been closed for want of use, which is after four seconds. */
+/** Once more when connections to the backend have been closed, as in `compare`. */
 const AGAIN_SECONDS = 8;
-const IDLE_MS = 6_000;
-/** As long as it takes until V8 has cleaned up behind what went on before. */
 const LONG_IDLE_MS = 30_000;
 const AFTER_IDLE_SLICES = 3;
 const SLICE_SECONDS = 1;
