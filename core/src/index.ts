@@ -20,6 +20,7 @@ export * from './message';
 export * from './problem';
 export * from './schema';
 export * from './text';
+export { filledPath } from './flow/incoming';
 export { announced, endToEnd, endToEndList } from './message/hop';
 export { queryValues } from './message/query';
 export { joinField } from './message/headers';

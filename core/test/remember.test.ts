@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import CachePolicy from 'http-cache-semantics';
-import { BackendFailure, keyTag, type StepDocument } from '../src';
+import { BackendFailure, checkDocument, keyTag, type StepDocument } from '../src';
 import { api, call, json, world, type Send } from './small-world';
 
 const remember = (more: object): StepDocument[] => [
@@ -193,4 +193,65 @@ test('a cookie goes to the caller who got it, and is not kept for the next', asy
   // A rehearsal shows that there was one, not what it says.
   expect([first.reply.headers['set-cookie'], second.reply.headers['set-cookie']]).toEqual(['***', undefined]);
   expect(w.sent).toHaveLength(1);
+});
+
+describe('who gets whose reply', () => {
+  const step = (more: Record<string, unknown> = {}) => ({
+    kind: 'remember' as const,
+    seconds: 60,
+    flow: [{ kind: 'call' as const, backend: 'one' }],
+    ...more,
+  });
+  const twice = async (first: Headers, second: Headers, more: Record<string, unknown> = {}) => {
+    const w = world(api([step(more)]), (r) => json({ whose: r.headers.authorization ?? r.headers.cookie ?? 'nobody' }));
+    const a = await w.run({ headers: first });
+    const b = await w.run({ headers: second });
+    return { asked: w.sent.length, a: a.reply.body, b: b.reply.body, status: b.reply.headers['cache-status'] };
+  };
+  type Headers = Record<string, string>;
+
+  test.each(['authorization', 'cookie', 'proxy-authorization', 'x-api-key'])(
+    'a request with %s, which no guard took, neither fills nor gets what is shared',
+    async (name) => {
+      expect(await twice({ [name]: 'ann' }, { [name]: 'ben' })).toMatchObject({
+        asked: 2,
+        status: 'hinge; fwd=bypass',
+      });
+      expect((await twice({ [name]: 'ann' }, {})).asked).toBe(2);
+      expect((await twice({}, { [name]: 'ann' })).asked).toBe(2);
+      expect((await twice({}, {})).asked).toBe(1);
+    },
+  );
+
+  test('a key that names the credentials tells callers apart', async () => {
+    const key = { key: ['headers.authorization'] };
+    expect((await twice({ authorization: 'ann' }, { authorization: 'ben' }, key)).asked).toBe(2);
+    expect((await twice({ authorization: 'ann' }, { authorization: 'ann' }, key)).asked).toBe(1);
+    // It names one of them, not the other.
+    expect((await twice({ cookie: 'ann' }, { cookie: 'ann' }, key)).asked).toBe(2);
+  });
+
+  test('what callers forge about their way here does not reach the backend whose reply is kept', async () => {
+    const w = world(api([step()]), (r) => json(r.headers));
+    await w.run({ headers: { 'x-forwarded-host': 'evil.test', forwarded: 'host=evil.test', 'x-note': 'kept' } });
+    expect(w.sent[0]!.headers).not.toHaveProperty('x-forwarded-host');
+    expect(w.sent[0]!.headers).not.toHaveProperty('forwarded');
+    expect(w.sent[0]!.headers).toHaveProperty('x-note', 'kept');
+  });
+
+  test('a reply that depends on a field is for requests with the same one, also where its words are not obeyed', async () => {
+    const w = world(api([step()]), (r) => ({
+      status: 200,
+      body: json({ at: r.headers['accept-language'] ?? '' }).body,
+      headers: { 'content-type': 'application/json', vary: 'accept-language' },
+    }));
+    await w.run({ headers: { 'accept-language': 'da' } });
+    const other = await w.run({ headers: { 'accept-language': 'de' } });
+    expect(other.reply.body).toEqual({ at: 'de' });
+  });
+
+  test('a finding says so while the flow is designed', () => {
+    expect(checkDocument(api([step()])).map((f) => f.code)).toContain('HNG-336');
+    expect(checkDocument(api([step({ key: ['headers.authorization'] })])).map((f) => f.code)).not.toContain('HNG-336');
+  });
 });

@@ -59,7 +59,12 @@ components: { headers: { Tag: { schema: { type: string } } } }
   test('and reach callers', async () => {
     const headers = { etag: '"1"', 'x-rate': '7', 'x-inner': 'n' };
     const reply = await ask(d, 'gauge_get', { path: { id: 'a' } }, { text: '{}', headers });
-    expect(reply.headers).toEqual({ 'content-type': 'application/json', etag: '"1"', 'x-rate': '7' });
+    expect(reply.headers).toEqual({
+      'content-type': 'application/json',
+      etag: '"1"',
+      'x-rate': '7',
+      vary: 'accept',
+    });
   });
   test('a newer contract that drops or adds them is told', () => {
     const newer = TIDES.replace('ETag: {', 'ETag2: {').replace('X-Rate: {', 'x-rate2: {');

@@ -298,7 +298,7 @@ describe('calls from flow to flow', () => {
       { kind: 'call', api: 'other', operation: 'Do' },
     ]);
     const good = await world(document, (r) => json({ at: r.url }), { other }).run();
-    expect(good.reply.body).toEqual({ at: 'http://one.test' });
+    expect(good.reply.body).toEqual({ at: 'http://one.test/x/z' });
     const bad = await world(
       document,
       () => {

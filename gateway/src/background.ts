@@ -1,5 +1,6 @@
 import {
   Body,
+  filledPath,
   changeEvent,
   consumerOf,
   eventHeaders,
@@ -228,7 +229,15 @@ export class Background {
     const sampled = this.traces.wanted && Math.random() < (current.traceShare ?? 1);
     const method = operation.method === 'ANY' ? 'POST' : operation.method;
     const incoming: Incoming = {
-      ...{ method, url: operation.path, path, query: {}, search: '', rest: '' },
+      ...{
+        method,
+        url: operation.path,
+        path,
+        query: {},
+        search: '',
+        rest: '',
+        below: filledPath(operation.path, path),
+      },
       headers: { accept: 'application/json', ...headers },
       body,
     };

@@ -18,6 +18,7 @@ import { RevokedTokens } from './feed/revoked';
 import type { TlsOptions } from './http/certificate';
 import { ControlServer } from './http/control';
 import { GatewayServer } from './http/server';
+import { GATEWAY_LIMITS } from './limits';
 import { KeptSubscriptions } from './subscriptions';
 import { SharedCounters } from './stores/counters';
 import { StoreLink, type StoreOptions, type StoreState } from './stores/link';
@@ -52,6 +53,19 @@ export interface RunningGateway {
   readonly controlPort?: number;
   readonly server: GatewayServer;
   stop(): Promise<void>;
+}
+
+/** Waits for the end of something, but not for ever: a gateway that is told to stop stops. */
+async function inTime(what: string, end: Promise<unknown>, log: (message: string) => void): Promise<void> {
+  let timer: NodeJS.Timeout | undefined;
+  const late = new Promise<void>((resolve) => {
+    timer = setTimeout(() => {
+      log(`${what} did not end within ${GATEWAY_LIMITS.closeMs / 1000} s and were left`);
+      resolve();
+    }, GATEWAY_LIMITS.closeMs);
+  });
+  await Promise.race([end.catch((error: Error) => log(`${what}: ${error.message}`)), late]);
+  clearTimeout(timer);
 }
 
 /** Subscriptions, and deliveries, that the studio is told of at once. */
@@ -178,7 +192,7 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   }
   begin();
   const health = () => ({
-    ready: server.revision !== 'none',
+    ready: server.revision !== 'none' && !server.draining,
     revision: server.revision,
     feed: feed ? (feed.connected ? ('connected' as const) : ('away' as const)) : ('none' as const),
     runningOldRevision: feed !== undefined && (fromDisk || !feed.connected),
@@ -203,18 +217,21 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     server,
     async stop() {
       unwatch?.();
+      const drained = server.drain();
+      await inTime('deliveries', Promise.all([webhooks.close(), background.close()]), log);
+      await inTime('subscriptions', subscriptions.close(), log);
       // Streams never end by themselves.
-      await Promise.all([webhooks.close(), background.close()]);
-      await subscriptions.close();
       topics.close();
-      await server.drain();
-      await traces.flush();
+      const cut = await drained;
+      if (cut.requests || cut.sockets)
+        log(`cut off after ${GATEWAY_LIMITS.drainMs / 1000} s: ${cut.requests} requests, ${cut.sockets} sockets`);
+      await inTime('traces', traces.flush(), log);
       revoked.close();
       feed?.stop();
       control?.close();
       link?.close();
-      await backends.close();
-      await brokers.close();
+      await inTime('backends', backends.close(), log);
+      await inTime('brokers', brokers.close(), log);
     },
   };
 }

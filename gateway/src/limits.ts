@@ -22,8 +22,16 @@ export const GATEWAY_LIMITS = {
   keepAliveMs: 65_000,
   /** Requests in flight; beyond it 503. */
   concurrent: 10_000,
+  /** How often the two before are looked at. */
+  connectionCheckMs: 5_000,
+  /** Fields of a caller's head; beyond it 431. */
+  headerFields: 1_000,
   /** How long SIGTERM waits for requests in flight. */
   drainMs: 10_000,
+  /** How long anything else may take to end then. */
+  closeMs: 3_000,
+  /** For so long a kept-alive connection may be silent after SIGTERM before it is closed. */
+  drainGraceMs: 1_000,
   /** Traces waiting for the studio; the oldest go first. */
   tracesWaiting: 500,
   /** Together, in characters of their text. */

@@ -115,13 +115,26 @@ test('what has left for another protocol is let be', async () => {
   expect(other.socket.destroyed).toBe(false);
 });
 
-test('closing those that were never used leaves the others', async () => {
+test('after the grace period those on which nothing goes on are closed, the others are not', async () => {
   const silent = caller();
-  const used = caller();
-  used.socket.write(GET);
-  await eventually('it is answered', () => used.text().includes('tide'));
-  callers.closeUnused();
+  const busy = caller();
+  let end = () => {};
+  answer = (_req, res) => void (end = () => res.end('tide'));
+  busy.socket.write(GET);
+  await wait(50);
+  callers.closeIdle(100);
+  await wait(60);
+  callers.closeIdle(100);
+  expect(callers.count).toBe(2);
+  await wait(60);
+  callers.closeIdle(100);
   await silent.closed;
-  expect(used.socket.destroyed).toBe(false);
   await eventually('the silent one is forgotten', () => callers.count === 1);
+  expect(callers.busy).toBe(1);
+  end();
+  await eventually('it is answered', () => busy.text().includes('tide'));
+  callers.closeIdle(100);
+  await wait(120);
+  callers.closeIdle(100);
+  await busy.closed;
 });

@@ -3,12 +3,10 @@ import { compilePlans, fieldGuards, named, NO_CHECKS, planNamed, secretsOf, unle
 import { WORKSPACE } from '../guards/per';
 import { GUARD_ORDER, guardKind } from '../guards/registry';
 import { effectiveGuards, type CompiledGuard, type EffectiveGuard } from '../guards/kind';
-import { withFields } from '../message/headers';
 import type { Message } from '../message/message';
 import type { SecretPlaces } from '../message/secrets';
 import { Body } from '../message/body';
-import { writeJson } from '../codec/json';
-import { problemOf, Refusal } from '../problem';
+import { Refusal } from '../problem';
 import type { ContractOperation, SoapVersion } from '../contract';
 import { compileSeries, type FlowWorld, type Neighbours } from './context';
 import { openBackends, type BackendSet } from './contracts';
@@ -20,21 +18,24 @@ import { graphEntries, type GraphEntry } from '../graph/door';
 import { compileShape } from './shape';
 import { faultOf, soapEntry, soapInward, soapOutward, versionOf, wsdlEntry } from './soap-door';
 import { innerRunner } from './inner';
+import { demandStatus, marked, refusalMessage } from './reply';
 import type { Observer, Ports } from './ports';
 import { Run, runSeries, type ClientCertificate, type CompiledStep, type Identity } from './run';
 
 /** A caller's request as the gateway hands it over, before anything is parsed. */
 export interface Incoming {
   readonly method: string;
-  /** Path as received, without query. */
+  /** Normalised path (RFC 3986 §6.2.2), without query. */
   readonly url: string;
   /** Path parameters, percent-decoded. */
   readonly path: RawValues;
   readonly query: RawValues;
   /** Query string with "?", or empty. */
   readonly search: string;
-  /** What a trailing wildcard took. */
+  /** What a trailing wildcard took, percent-encoded. */
   readonly rest: string;
+  /** `rest`, or the path below the door where there is no wildcard; percent-encoded. `rest` when absent. */
+  readonly below?: string;
   readonly headers: Readonly<Record<string, string>>;
   readonly body: Body;
   /** Address of the caller, where there is a connection. */
@@ -318,6 +319,7 @@ function compileOperation(
             detail: 'A step of the flow failed. The trace says which.',
             inner: 'the flow ended without a reply: the last message is still a request',
           });
+        demandStatus(run.message);
         if (soap)
           return {
             reply: marked(soapOutward(run.message, soap, callerVersion(run, incoming)), run),
@@ -354,19 +356,6 @@ function compileOperation(
   };
 }
 
-/** The reply with the header fields that the run gathered on its way; what a refusal says itself stands. */
-function marked(reply: Message, run: Run, refused = false): Message {
-  const more = run.replyHeaders;
-  for (const _name in more) {
-    const headers = refused ? withFields(more, reply.headers) : withFields(reply.headers, more);
-    if (more.vary !== undefined && reply.headers.vary !== undefined)
-      headers.vary = `${reply.headers.vary}, ${more.vary}`;
-    const { status, body, format, soapHeader } = reply;
-    return { status, headers, body, format, soapHeader };
-  }
-  return reply;
-}
-
 /** The version in which the caller is answered: that of its envelope, or what its content type says. */
 function callerVersion(run: Run, incoming: Incoming): SoapVersion {
   const format = run.firstMessage.format;
@@ -375,15 +364,4 @@ function callerVersion(run: Run, incoming: Incoming): SoapVersion {
     : versionOf(incoming.headers);
 }
 
-/** A refusal as a message (RFC 9457). */
-export function refusalMessage(refusal: Refusal, instance: string, traceId: string): Message {
-  if (refusal.options.reply) return refusal.options.reply;
-  const problem = problemOf(refusal, instance, traceId);
-  const headers: Record<string, string> = { ...refusal.options.headers, 'content-type': 'application/problem+json' };
-  return {
-    status: refusal.status,
-    headers,
-    body: Body.ofText(writeJson(problem), 'application/problem+json'),
-    format: 'problem',
-  };
-}
+export { refusalMessage };

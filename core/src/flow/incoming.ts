@@ -4,6 +4,10 @@ import type { Incoming } from './compile';
 import type { compileParameters } from './parameters';
 import type { FlowRequest } from './run';
 
+/** A path template with the values of its parameters, each percent-encoded as one segment. */
+export const filledPath = (template: string, values: Readonly<Record<string, unknown>>): string =>
+  template.replace(/\{([^}]*)\}/g, (_m, name: string) => encodeURIComponent(String(values[name] ?? '')));
+
 /** What came in, as a flow sees it, with the parameters that do not fit their schemas. */
 export function flowRequest(
   incoming: Incoming,
@@ -30,6 +34,7 @@ export function flowRequest(
     cookies: parsed.cookie,
     headerParameters: parsed.header,
     rest: incoming.rest,
+    below: incoming.below,
     search: incoming.search,
     remote: incoming.remote,
     secure: incoming.secure,

@@ -3,6 +3,7 @@ import { endToEnd } from '../message/hop';
 import { queryValues } from '../message/query';
 import { Refusal } from '../problem';
 import type { CallContext, CompiledApi, Incoming } from './compile';
+import { filledPath } from './incoming';
 import type { RunMore } from './run';
 
 /** Calls from flow to flow may nest so deep; a circle ends here at the latest. */
@@ -37,13 +38,15 @@ export function innerRunner(context: CallContext, self: () => CompiledApi | unde
     }
     const { message } = call;
     const [url = '/', search = ''] = splitQuery(message.path ?? operation.path);
+    const values = pathValues(operation.path, url);
     const incoming: Incoming = {
       method: operation.method === 'ANY' ? (message.method ?? 'GET') : operation.method,
       url,
-      path: pathValues(operation.path, url),
+      path: values,
       query: queryValues(search),
       search,
       rest: '',
+      below: call.made ? url : filledPath(operation.path, values),
       headers: endToEnd(message.headers),
       body: message.body,
     };

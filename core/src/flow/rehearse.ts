@@ -8,6 +8,7 @@ import { showMessage } from '../message/show';
 import { Refusal, type Code } from '../problem';
 import type { CallContext, CompiledOperation, Incoming } from './compile';
 import { walkFlow } from './context';
+import { filledPath } from './incoming';
 import type { ParameterDocument, SampleRequest } from './document';
 import type { StepSeen } from './ports';
 
@@ -104,9 +105,7 @@ export function incomingOf(operation: Sampled, base: string, sample: SampleReque
       )
     : Body.empty();
   const rest = operation.path.endsWith('/*') ? (path['*'] ?? '/') : '';
-  const filled = operation.path
-    .replace(/\{([^}]*)\}/g, (_m, name: string) => encodeURIComponent(path[name] ?? ''))
-    .replace(/\/\*$/, rest);
+  const filled = filledPath(operation.path, path).replace(/\/\*$/, () => rest);
   const query2 = search.toString();
   return {
     method: operation.method === 'ANY' ? (body.isEmpty ? 'GET' : 'POST') : operation.method,
@@ -116,6 +115,7 @@ export function incomingOf(operation: Sampled, base: string, sample: SampleReque
     headers,
     body,
     rest,
+    below: rest === '' ? filled : rest,
     search: query2 ? `?${query2}` : '',
   };
 }

@@ -16,8 +16,10 @@ export interface FlowRequest {
   readonly cookies: Readonly<Record<string, unknown>>;
   /** Declared header parameters by their declared names, typed. */
   readonly headerParameters: Readonly<Record<string, unknown>>;
-  /** The part of the path behind a wildcard, for proxies; starts with "/" or is empty. */
+  /** The part of the path behind a wildcard, for proxies; starts with "/" or is empty. Percent-encoded. */
   readonly rest: string;
+  /** What a call without a path asks its backend for: `rest`, or the path below the door where there is no wildcard. Percent-encoded; `rest` when absent. */
+  readonly below?: string;
   /** The query string as it came, with "?", or empty. */
   readonly search: string;
   /** Address of the caller, where there is a connection. */
@@ -213,6 +215,7 @@ export class Run {
         ? without(r.headerParameters, (name) => headers.has(name.toLowerCase()))
         : r.headerParameters,
       rest: r.rest,
+      below: r.below,
       search: withoutQuery(r.search, query),
       remote: r.remote,
       secure: r.secure,

@@ -30,6 +30,8 @@ export class Scope implements Names {
         return run.request.path;
       case 'rest':
         return run.request.rest;
+      case 'rawQuery':
+        return run.request.search.slice(1);
       case 'method':
         return run.request.method;
       case 'status':
@@ -62,6 +64,7 @@ export const NAMES: readonly string[] = [
   'cookies',
   'path',
   'rest',
+  'rawQuery',
   'method',
   'status',
   'vars',

@@ -59,12 +59,12 @@ export function compileShape(
       const fixed = door.answers === 'json' || door.answers === 'xml' ? door.answers : undefined;
       // Most callers take anything, or JSON: nothing to weigh.
       if (!fixed && (accept === undefined || accept === '*/*' || (isJson(has) && !/xml|csv/.test(accept))))
-        return reply;
+        return isCsv(has) ? reply : byAccept(reply);
       const described = replySide(replySchema(operation, reply.status), all);
       const table = isTable(described, replies) && !isProblem(has);
       if (isCsv(has) && !table) return reply;
       const want = wanted(fixed, accept, has, table);
-      if (want === undefined || want === formOf(has)) return reply;
+      if (want === undefined || want === formOf(has)) return fixed ? reply : byAccept(reply);
       const key = `reply ${reply.status}`;
       if (!isCsv(has)) return convert(reply, want, codec(want, described, key));
       const value = tableOf(reply, codec(CSV, described, key)!);
@@ -214,7 +214,12 @@ function convert(reply: Message, want: Form, writer: MediaCodec | undefined): Me
   };
 }
 
-/** RFC 9110 §12.5.5. */
+/** It would have been another for another Accept (RFC 9110 §12.5.5). */
+function byAccept(reply: Message): Message {
+  const { status, headers, body, format, soapHeader } = reply;
+  return { status, headers: withFields(headers, { vary: addVary(headers.vary) }), body, format, soapHeader };
+}
+
 function addVary(vary: string | undefined): string {
   return vary === undefined ? 'accept' : /\baccept\b(?!-)/i.test(vary) ? vary : `${vary}, accept`;
 }

@@ -5,3 +5,5 @@ export * from './message';
 export * from './secrets';
 export * from './show';
 export * from './url';
+export * from './target';
+export * from './backend-url';

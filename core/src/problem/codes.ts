@@ -1,4 +1,5 @@
 import { CONTRACT_CODES, type CodeRow, type Severity } from './contract-codes';
+import { REQUEST_CODES } from './request-codes';
 
 /**
  * One table of everything that can be wrong: findings of the checker, refusals of the gateway, failures of a backend.
@@ -10,6 +11,7 @@ export type { Severity };
 
 export const CODES = {
   ...CONTRACT_CODES,
+  ...REQUEST_CODES,
   'HNG-201': {
     severity: 'error',
     title: 'The file is neither YAML nor JSON',
@@ -171,13 +173,18 @@ export const CODES = {
     title: 'A call gets no request of its own',
     remedy: 'Put a map to the operation in front of the call.',
   },
-  'HNG-401': { severity: 'error', title: 'No operation matches', status: 404, remedy: 'Check path and base path.' },
   'HNG-328': {
     severity: 'error',
     title: 'There is no such topic, or no such broker',
     remedy: 'Choose a topic of this API, or give it one.',
   },
   'HNG-334': { severity: 'error', title: 'The broker cannot do this', remedy: 'Change the topic, or its broker.' },
+  'HNG-336': {
+    severity: 'warning',
+    title: 'Requests of known callers are not remembered',
+    remedy:
+      'Name headers.authorization or headers.cookie in the key if each caller shall have an own result, or take them off with a guard or a map.',
+  },
   'HNG-335': { severity: 'error', title: 'Parameters of a topic do not fit', remedy: 'Give each of them a value.' },
   'HNG-329': {
     severity: 'error',
@@ -203,124 +210,6 @@ export const CODES = {
     severity: 'error',
     title: 'A kept query cannot be asked',
     remedy: 'Correct the query, or take it out.',
-  },
-  'HNG-402': {
-    severity: 'error',
-    title: 'The method is not offered here',
-    status: 405,
-    remedy: 'Use one of the methods that Allow names.',
-  },
-  'HNG-403': {
-    severity: 'error',
-    title: 'The body cannot be read',
-    status: 400,
-    remedy: 'Send a body of the declared content type.',
-  },
-  'HNG-404': {
-    severity: 'error',
-    title: 'The request breaks the contract',
-    status: 400,
-    remedy: 'Correct the named fields.',
-  },
-  'HNG-405': {
-    severity: 'error',
-    title: 'The body is too large',
-    status: 413,
-    remedy: 'Send less, or ask for a higher bound.',
-  },
-  'HNG-406': {
-    severity: 'error',
-    title: 'The content type is not accepted',
-    status: 415,
-    remedy: 'Send the content type that the operation names.',
-  },
-  'HNG-407': { severity: 'error', title: 'The gateway is going down', status: 503, remedy: 'Send the request again.' },
-  'HNG-408': {
-    severity: 'error',
-    title: 'No form of the answer suits the caller',
-    status: 406,
-    remedy: 'Send an Accept header that allows the form that is named.',
-  },
-  'HNG-410': { severity: 'error', title: 'A key is needed', status: 401, remedy: 'Send a live key of your app.' },
-  'HNG-411': { severity: 'error', title: 'Too many calls', status: 429, remedy: 'Wait as long as Retry-After says.' },
-  'HNG-412': { severity: 'error', title: 'Not let in', status: 403, remedy: 'Call from a network that is allowed.' },
-  'HNG-414': {
-    severity: 'error',
-    title: 'The caller is not known here',
-    status: 401,
-    remedy: 'Send the credentials that the reply asks for, as WWW-Authenticate says.',
-  },
-  'HNG-415': {
-    severity: 'error',
-    title: 'The token does not allow this',
-    status: 403,
-    remedy: 'Ask the issuer for a token with the scope that is named.',
-  },
-  'HNG-416': {
-    severity: 'error',
-    title: 'Too many calls at the same time',
-    status: 429,
-    remedy: 'Wait for a call to end, as Retry-After says.',
-  },
-  'HNG-417': {
-    severity: 'error',
-    title: 'Credentials cannot be checked now',
-    status: 503,
-    remedy: 'Try again in a moment. For designers: look whether the issuer can be reached.',
-  },
-  'HNG-418': {
-    severity: 'error',
-    title: 'The app has no open subscription',
-    status: 403,
-    remedy: 'Ask for a subscription to a plan of this API, or wait for its approval.',
-  },
-  'HNG-419': {
-    severity: 'error',
-    title: 'A certificate is needed',
-    status: 403,
-    remedy: 'Connect with a certificate that is let in here.',
-  },
-  'HNG-413': {
-    severity: 'error',
-    title: 'The query asks for too much',
-    status: 400,
-    remedy: 'Ask for less at a time.',
-  },
-  'HNG-420': {
-    severity: 'error',
-    title: 'A step of the flow failed',
-    status: 500,
-    remedy: 'Open the trace and correct the step.',
-  },
-  'HNG-421': {
-    severity: 'error',
-    title: 'The flow made a message that the backend does not allow',
-    status: 500,
-    remedy: 'Open the map before the call and correct the named fields.',
-  },
-  'HNG-422': {
-    severity: 'error',
-    title: 'A message broke a check of the flow',
-    status: 502,
-    remedy: 'Look at the message before the check in the trace.',
-  },
-  'HNG-423': {
-    severity: 'error',
-    title: 'A list is longer than the flow allows',
-    status: 500,
-    remedy: 'Ask the backend for less, or raise the bound of the step.',
-  },
-  'HNG-424': {
-    severity: 'error',
-    title: 'Operations call each other too deeply',
-    status: 500,
-    remedy: 'Look at the calls in the trace; one of them leads back.',
-  },
-  'HNG-425': {
-    severity: 'error',
-    title: 'There is no such example',
-    status: 500,
-    remedy: 'Give the operation an example of this name, or a reply schema to make one from.',
   },
   'HNG-501': {
     severity: 'error',

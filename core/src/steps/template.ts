@@ -1,15 +1,17 @@
-import { writeJson } from '../codec/json';
 import type { Run } from '../flow/run';
-import { isJson, isXml } from '../message/headers';
-import { isNumber } from '../message/digits';
+import { isCsv, isJson, isXml } from '../message/headers';
 import { finding, type Finding } from '../problem';
-import { escapeAttribute, readXmlTree } from '../xml';
+import { readXmlTree } from '../xml';
 import { checkExpression, readsBody, runnable } from './expression';
 import type { MessageType, StepContext } from './kind';
+import { writerFor, type TemplateForm } from './template-place';
 
 /** Text with `{{ expression }}` in it: each is replaced by its value, written as its place demands. */
 export interface Template {
   readonly readsBody: boolean;
+  /** It reads what a wildcard took. */
+  readonly readsRest: boolean;
+  /** Throws a Refusal where a value cannot stand in its place. */
   render(run: Run): string | Promise<string>;
 }
 
@@ -21,7 +23,7 @@ interface Piece {
   readonly quoted?: boolean;
 }
 
-/** Cuts at the marks. In JSON it is known whether a mark stands inside a string. */
+/** Cuts at the marks. In JSON and CSV (`quotes`) it is known whether a mark stands inside a string. */
 export function templatePieces(source: string, json: boolean): Piece[] {
   const out: Piece[] = [];
   let at = 0;
@@ -45,15 +47,27 @@ function insideString(text: string, before: boolean): boolean {
   return inside;
 }
 
-export function compileTemplate(source: string, mediaType: string): Template {
-  const json = isJson(mediaType);
-  const xml = isXml(mediaType);
-  const pieces = templatePieces(source, json).map((p) => ({
-    ...p,
-    e: p.expression === undefined ? undefined : runnable(p.expression),
-  }));
+/** `form`: where the template stands, so that each value is written for its place; it throws a Refusal where a value cannot stand there. */
+export function compileTemplate(source: string, form: TemplateForm): Template {
+  const quotes = typeof form === 'object' && (isJson(form.mediaType) || isCsv(form.mediaType));
+  const cut = templatePieces(source, quotes);
+  let before = '';
+  const pieces = cut.map((p, i) => {
+    if (p.expression === undefined) {
+      before += p.text;
+      return { text: p.text, e: undefined, write: undefined };
+    }
+    const e = runnable(p.expression);
+    const after = cut[i + 1];
+    const at = { before, after: after === undefined ? '' : after.text, quoted: p.quoted ?? false, expression: e };
+    const write = writerFor(form, at);
+    // What is written stands for something: it is no beginning any more.
+    before += '\u0000';
+    return { text: p.text, e, write };
+  });
   return {
     readsBody: pieces.some((p) => p.e && readsBody(p.e)),
+    readsRest: pieces.some((p) => p.e?.reads.some((r) => r[0] === 'rest')),
     async render(run) {
       let out = '';
       for (const p of pieces) {
@@ -63,30 +77,23 @@ export function compileTemplate(source: string, mediaType: string): Template {
         }
         let v = p.e.evaluate(run.scope);
         if (v instanceof Promise) v = await v;
-        out += json ? inJson(v, p.quoted ?? false) : xml ? escapeAttribute(words(v)) : words(v);
+        out += p.write(v);
       }
       return out;
     },
   };
 }
 
-const words = (v: unknown): string =>
-  v === undefined || v === null ? '' : typeof v === 'string' ? v : isNumber(v) ? String(v) : writeJson(v);
-
-/** A value stands as JSON; inside a string its text does, escaped. Nothing is null. */
-function inJson(v: unknown, quoted: boolean): string {
-  return quoted ? JSON.stringify(words(v)).slice(1, -1) : v === undefined ? 'null' : writeJson(v);
-}
-
 /** Mistakes in the expressions, and text that could not be JSON or XML whatever the values are. */
 export function checkTemplate(
   source: string,
-  mediaType: string,
+  form: TemplateForm,
   context: StepContext,
   pointer: string,
   before: MessageType,
   report: (f: Finding) => void,
 ): void {
+  const mediaType = typeof form === 'object' ? form.mediaType : 'text/plain';
   const json = isJson(mediaType);
   const pieces = templatePieces(source, json);
   for (const p of pieces)

@@ -1,17 +1,24 @@
 import { ServerResponse, type IncomingMessage } from 'node:http';
 import type { Socket } from 'node:net';
 
+/** So many times the keep-alive time a caller may leave an answer lying. */
+const STALLED = 2;
+
 const USE = Symbol('use');
 
 /** What goes on on a connection. */
 interface Use {
   /** Requests that are not answered to their end. */
   busy: number;
-  /** Whether there was a request at all. */
-  used: boolean;
   /** Bytes that had come at the last round, and the round in which something last went on. */
   read: number;
   round: number;
+  /** Bytes that had been written at the last round, and the round since which the caller takes none of those that wait. */
+  written: number;
+  taken: number;
+  /** Of `closeIdle`. */
+  seen?: number;
+  idleSince?: number;
 }
 
 type Used = Socket & { [USE]?: Use };
@@ -37,7 +44,7 @@ export class CallerConnections {
   }
 
   opened(socket: Socket): void {
-    (socket as Used)[USE] = { busy: 0, used: false, read: 0, round: this.round };
+    (socket as Used)[USE] = { busy: 0, read: 0, round: this.round, written: 0, taken: this.round };
     this.all.add(socket);
     socket.once('close', () => this.all.delete(socket));
   }
@@ -47,7 +54,6 @@ export class CallerConnections {
     const use = (socket as Used)[USE];
     if (!use) return;
     use.busy++;
-    use.used = true;
   }
 
   /** It speaks another protocol from now on. */
@@ -55,9 +61,27 @@ export class CallerConnections {
     this.all.delete(socket);
   }
 
-  /** Those that never had a request: Node takes them for busy ones. */
-  closeUnused(): void {
-    for (const socket of this.all) if (!socket[USE]!.used) socket.destroy();
+  /** Connections with a request that is not answered to its end. */
+  get busy(): number {
+    let n = 0;
+    for (const socket of this.all) if (socket[USE]!.busy > 0) n++;
+    return n;
+  }
+
+  /** Closes those on which nothing has gone on for so long, counted from the first call. To be called again and again. */
+  closeIdle(graceMs: number): void {
+    const now = performance.now();
+    for (const socket of this.all) {
+      const use = socket[USE]!;
+      if (use.busy > 0 || socket.bytesRead !== use.seen) {
+        use.seen = socket.bytesRead;
+        use.idleSince = now;
+      } else if (now - (use.idleSince ??= now) >= graceMs) socket.destroySoon();
+    }
+  }
+
+  destroyAll(): void {
+    for (const socket of this.all) socket.destroy();
   }
 
   stop(): void {
@@ -68,7 +92,15 @@ export class CallerConnections {
     this.round++;
     for (const socket of this.all) {
       const use = socket[USE]!;
-      const { bytesRead } = socket;
+      const { bytesRead, bytesWritten } = socket;
+      // Somebody asks and does not take the answer: what waits for him is held in memory.
+      if (socket.writableLength === 0 || bytesWritten !== use.written) {
+        use.written = bytesWritten;
+        use.taken = this.round;
+      } else if (this.round - use.taken >= this.rounds * STALLED) {
+        socket.destroy();
+        continue;
+      }
       if (use.busy > 0 || bytesRead !== use.read) {
         use.read = bytesRead;
         use.round = this.round;

@@ -8,3 +8,24 @@ export class LightRequest extends IncomingMessage {
     (IncomingMessage.prototype as unknown as { _dump(this: IncomingMessage): void })._dump.call(this);
   }
 }
+
+/**
+ * Requests of which only those that `isSocket` names change the protocol. Node asks a request by its member `upgrade` once its head is read, and
+ * takes the connection from the HTTP server where it is true; for all others it goes on in HTTP, body included, as if it had not been asked.
+ */
+export function lightRequest(isSocket: (req: IncomingMessage) => boolean): typeof IncomingMessage {
+  return class extends LightRequest {
+    private asked = false;
+    private answer: boolean | undefined;
+
+    get upgrade(): boolean {
+      if (!this.asked) return false;
+      if (this.method === 'CONNECT') return true;
+      return (this.answer ??= this.headers.upgrade?.toLowerCase() === 'websocket' && isSocket(this));
+    }
+
+    set upgrade(value: boolean) {
+      this.asked = value;
+    }
+  };
+}

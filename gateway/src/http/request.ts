@@ -1,6 +1,19 @@
-import { announced, Body, joinField, LIMITS, queryValues, Refusal, type Incoming } from '@hinge/core';
+import {
+  announced,
+  Body,
+  isAuthority,
+  joinField,
+  LIMITS,
+  queryValues,
+  readTarget,
+  Refusal,
+  TargetError,
+  type Incoming,
+  type Target,
+} from '@hinge/core';
 import type { IncomingMessage } from 'node:http';
 import { giveBack } from '../give-back';
+import { GATEWAY_LIMITS } from '../limits';
 import { certificateOf } from './certificate';
 import type { Match } from './router';
 
@@ -65,12 +78,57 @@ export function incomingOf(
     query: queryValues(search),
     search,
     rest: match.rest,
+    below: match.below,
     headers,
     body,
     remote: req.socket.remoteAddress,
     secure: isSecure(req),
     certificate: certificateOf(req.socket),
   };
+}
+
+/** What a request is for: its target, read once, and the host that it names. */
+export interface Asked {
+  readonly target: Target;
+  /** Of the target where it names one, else of the field Host (RFC 9112 §3.2.2). */
+  readonly host: string | undefined;
+}
+
+/** Throws a Refusal with 400 for a target or a host that cannot be taken. */
+export function askedOf(req: IncomingMessage): Asked {
+  if (req.rawHeaders.length > 2 * GATEWAY_LIMITS.headerFields)
+    throw new Refusal('HNG-430', {
+      detail: `A request may have at most ${GATEWAY_LIMITS.headerFields} header fields.`,
+    });
+  let target: Target;
+  try {
+    target = readTarget(req.url ?? '/');
+  } catch (error) {
+    if (!(error instanceof TargetError)) throw error;
+    throw new Refusal('HNG-409', { detail: error.message, cause: error });
+  }
+  const { host } = req.headers;
+  if (host !== undefined && host !== lastHost) {
+    if (host !== '' && !isAuthority(host)) throw new Refusal('HNG-409', { detail: 'The field Host names no host.' });
+    lastHost = host;
+  }
+  if (hasTwoHosts(req.rawHeaders))
+    throw new Refusal('HNG-409', { detail: 'The request has several fields Host (RFC 9112 §3.2).' });
+  return { target, host: target.authority ?? host };
+}
+
+/** Nearly all requests name the same one. */
+let lastHost: string | undefined;
+
+function hasTwoHosts(raw: readonly string[]): boolean {
+  let seen = false;
+  for (let i = 0; i < raw.length; i += 2) {
+    const name = raw[i]!;
+    if (name.length !== 4 || name.toLowerCase() !== 'host') continue;
+    if (seen) return true;
+    seen = true;
+  }
+  return false;
 }
 
 export const isSecure = (req: IncomingMessage): boolean => (req.socket as { encrypted?: boolean }).encrypted === true;

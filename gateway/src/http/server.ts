@@ -10,28 +10,23 @@ import {
   type Ports,
   type StepSeen,
   type SecretPlaces,
+  type Target,
   topicRef,
   type TopicRef,
   TokenEndpoint,
 } from '@hinge/core';
-import { createServer as createTlsServer, type Server as TlsServer } from 'node:https';
-import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
-import type { AddressInfo, Socket } from 'node:net';
-import type { Duplex } from 'node:stream';
+import type { IncomingMessage, ServerResponse } from 'node:http';
 import { asksForTokens, loadApis, type GatewayConfig, type LoadedApi } from '../config';
 import { GATEWAY_LIMITS } from '../limits';
 import type { Metrics } from '../telemetry/metrics';
 import { traceContext, type TraceContext } from '../telemetry/trace-context';
 import type { TraceCollector, TraceHead } from '../telemetry/trace';
 import type { TlsOptions } from './certificate';
-import { CallerConnections, LightResponse } from './callers';
-import { LightRequest } from './light-request';
-import { writeWhole } from './one-write';
+import { Listener, type DrainEnd } from './listener';
 import { replyHeaders, whyNot, write } from './reply';
-import { bodyOf, flatHeaders, incomingOf, isSecure } from './request';
+import { askedOf, bodyOf, flatHeaders, incomingOf, isSecure, type Asked } from './request';
 import { Router, type Match } from './router';
 import { Sockets, socketType } from './sockets';
-import { withoutUpgrade } from './upgrade';
 
 export interface ServerOptions {
   readonly ports: Ports;
@@ -41,7 +36,9 @@ export interface ServerOptions {
   readonly tls?: TlsOptions;
 }
 
-const TLS_LEAST = 'TLSv1.2' as const;
+/** For callers. */
+const READ_ELSEWHERE =
+  'The path can be read in several ways that lead to different operations. Escape what is meant as data only once, and leave dots, slashes and semicolons plain.';
 
 interface Taken {
   readonly req: IncomingMessage;
@@ -53,7 +50,7 @@ interface Taken {
 
 /** Callers' port: routes, runs flows, writes replies. */
 export class GatewayServer {
-  private readonly server: Server;
+  private readonly listener: Listener;
   private router = new Router([]);
   private config: GatewayConfig = { revision: 'none', apis: [] };
   private apis: readonly LoadedApi[] = [];
@@ -61,8 +58,6 @@ export class GatewayServer {
   private secrets: SecretPlaces | undefined;
   private givesTokens = false;
   private inFlight = 0;
-  private draining = false;
-  private readonly callers = new CallerConnections(GATEWAY_LIMITS.keepAliveMs);
   private readonly sockets = new Sockets({
     listen: (req) => this.ask(req, 'GET', Body.empty(), {}),
     publish: (req, text) =>
@@ -70,30 +65,11 @@ export class GatewayServer {
   });
 
   constructor(private readonly options: ServerOptions) {
-    const bounds = {
-      headersTimeout: GATEWAY_LIMITS.headersMs,
-      requestTimeout: GATEWAY_LIMITS.requestMs,
-      maxHeaderSize: GATEWAY_LIMITS.headerBytes,
-      keepAliveTimeout: 0,
-      IncomingMessage: LightRequest,
-      ServerResponse: LightResponse,
-    };
-    const take = (req: IncomingMessage, res: ServerResponse) => this.take(req, res);
-    const { tls } = options;
-    // Asked for, not demanded: each door says by its guard whether it wants one.
-    const asked = tls && {
-      ...tls,
-      requestCert: tls.ca !== undefined,
-      rejectUnauthorized: false,
-      minVersion: TLS_LEAST,
-    };
-    this.server = asked ? createTlsServer({ ...bounds, ...asked }, take) : createServer(bounds, take);
-    this.server.on('connection', writeWhole);
-    this.server.on(asked ? 'secureConnection' : 'connection', (socket: Socket) => this.callers.opened(socket));
-    this.server.on('upgrade', (req: IncomingMessage, socket: Duplex, head: Buffer) => {
-      this.callers.left(req.socket);
-      if (this.isSocket(req)) void this.sockets.upgrade(req, socket, head);
-      else withoutUpgrade(req, socket as Socket, head, (q, s) => this.take(q, s));
+    this.listener = new Listener({
+      tls: options.tls,
+      take: (req, res) => this.take(req, res),
+      isSocket: (req) => this.isSocket(req),
+      upgrade: (req, socket, head) => void this.sockets.upgrade(req, socket, head),
     });
   }
 
@@ -134,48 +110,33 @@ export class GatewayServer {
     this.router = router;
   }
 
-  async listen(port: number, host = '127.0.0.1'): Promise<number> {
-    await new Promise<void>((resolve, reject) => {
-      this.server.once('error', reject);
-      this.server.listen(port, host, () => {
-        this.server.off('error', reject);
-        resolve();
-      });
-    });
-    return (this.server.address() as AddressInfo).port;
+  listen(port: number, host = '127.0.0.1'): Promise<number> {
+    return this.listener.listen(port, host);
   }
 
   /** Other certificates for connections that begin from now on. */
   renew(tls: TlsOptions): void {
-    if ('setSecureContext' in this.server)
-      (this.server as TlsServer).setSecureContext({ ...tls, minVersion: TLS_LEAST });
+    this.listener.renew(tls);
   }
 
-  /** Stops accepting, waits for requests in flight, at most GATEWAY_LIMITS.drainMs. */
-  async drain(): Promise<void> {
-    this.draining = true;
+  get draining(): boolean {
+    return this.listener.draining;
+  }
+
+  /** Stops accepting, and waits for what goes on; at most GATEWAY_LIMITS.drainMs. */
+  drain(): Promise<DrainEnd> {
+    const ended = this.listener.drain();
     this.sockets.close();
-    const closed = new Promise<void>((resolve) => this.server.close(() => resolve()));
-    this.server.closeIdleConnections();
-    this.callers.closeUnused();
-    // A connection whose request has just ended is idle only now.
-    const idle = setInterval(() => this.server.closeIdleConnections(), 50);
-    const force = setTimeout(() => this.server.closeAllConnections(), GATEWAY_LIMITS.drainMs);
-    await closed;
-    clearInterval(idle);
-    clearTimeout(force);
-    this.callers.stop();
+    return ended;
   }
 
   readonly neighbour = (name: string): CompiledApi | undefined => this.byName.get(name);
 
   private take(req: IncomingMessage, res: ServerResponse): void {
-    this.callers.asked(req.socket);
     const started = this.options.ports.clock.now();
     const trace = traceContext(req.headers.traceparent as string | undefined);
     this.inFlight++;
     this.options.metrics.inFlight = this.inFlight;
-    if (this.draining) res.setHeader('connection', 'close');
     const call: Taken = { req, res, trace, started };
     try {
       if (!this.answer(call)) this.done();
@@ -214,30 +175,41 @@ export class GatewayServer {
   /** True where something is waited for. */
   private answer(call: Taken): boolean {
     const { req, res, trace } = call;
-    const raw = req.url ?? '/';
-    const cut = raw.indexOf('?');
-    const url = cut < 0 ? raw : raw.slice(0, cut);
-    const search = cut < 0 ? '' : raw.slice(cut);
-    const host = req.headers.host;
     const headers = flatHeaders(req);
     const body = bodyOf(req, headers);
-    const request: Message = { method: req.method, path: raw, headers, body };
+    let asked: Asked;
+    try {
+      asked = askedOf(req);
+    } catch (error) {
+      if (!(error instanceof Refusal)) throw error;
+      this.refuse(call, { method: req.method, path: req.url, headers, body }, error);
+      return false;
+    }
+    const { target, host } = asked;
+    const { path: url, search } = target;
+    const request: Message = { method: req.method, path: search === '' ? url : url + search, headers, body };
+    if (target.form === 'asterisk') return this.aboutItself(call, request);
     if (this.givesTokens && TokenEndpoint.serves(url)) {
       const origin = `${isSecure(req) ? 'https' : 'http'}://${host ?? ''}`;
-      const asked = { method: req.method ?? 'GET', url, headers, body, remote: req.socket.remoteAddress, origin };
-      return this.later(call, this.options.tokens!.answer(asked), (reply) => write(req, res, reply, []));
+      const wish = { method: req.method ?? 'GET', url, headers, body, remote: req.socket.remoteAddress, origin };
+      return this.later(call, this.options.tokens!.answer(wish), (reply) => write(req, res, reply, []));
     }
     // A browser that asks first is answered here, also where the flow would take any method.
     const wanted = req.method === 'OPTIONS' ? headers['access-control-request-method'] : undefined;
-    const asked = wanted === undefined ? undefined : this.router.find(wanted, url, host)?.route.operation;
-    if (asked?.preflight) {
-      write(req, res, asked.preflight(headers, this.router.methodsAt(url, host)), []);
+    const before = wanted === undefined ? undefined : this.router.find(wanted, url, host)?.route.operation;
+    if (before?.preflight) {
+      write(req, res, before.preflight(headers, this.router.methodsAt(url, host)), []);
       return false;
     }
     const match =
       this.inFlight > GATEWAY_LIMITS.concurrent ? undefined : this.router.find(req.method ?? 'GET', url, host);
     if (!match) {
-      this.refuse(call, request, url, host);
+      const busy = this.inFlight > GATEWAY_LIMITS.concurrent;
+      this.refuse(call, request, whyNot(req.method, this.router.methodsAt(url, host), busy));
+      return false;
+    }
+    if (target.readings.length && this.router.readElsewhere(req.method ?? 'GET', target, host, match)) {
+      this.refuse(call, request, new Refusal('HNG-409', { detail: READ_ELSEWHERE }));
       return false;
     }
     const sampled = this.options.traces.wanted && Math.random() < (this.config.traceShare ?? 1);
@@ -247,6 +219,19 @@ export class GatewayServer {
       this.contextOf(match, trace, seen && { step: (s) => void seen.push(s) }),
     );
     return this.later(call, outcome, (o) => this.reply(call, match, request, o, seen));
+  }
+
+  /** OPTIONS for the server as a whole (RFC 9110 §9.3.7): there is nothing to say of it. */
+  private aboutItself(call: Taken, request: Message): false {
+    const { req, res } = call;
+    if (req.method === 'OPTIONS') write(req, res, { status: 204, headers: {}, body: Body.empty() }, []);
+    else
+      this.refuse(
+        call,
+        request,
+        new Refusal('HNG-409', { detail: 'The target * is for OPTIONS alone (RFC 9112 §3.2.4).' }),
+      );
+    return false;
   }
 
   private contextOf(match: Match, trace: TraceContext, observer?: Observer): CallContext {
@@ -301,10 +286,19 @@ export class GatewayServer {
 
   /** Only where events are does a WebSocket begin; anywhere else the request is one like every other. */
   private isSocket(req: IncomingMessage): boolean {
-    if (req.headers.upgrade?.toLowerCase() !== 'websocket') return false;
-    const url = (req.url ?? '/').split('?', 1)[0]!;
-    const found = this.router.find('GET', url, req.headers.host);
-    return found?.route.operation.streams === true;
+    try {
+      const { target, host } = askedOf(req);
+      return this.matchOf('GET', target, host)?.route.operation.streams === true;
+    } catch {
+      // Told as to any request.
+      return false;
+    }
+  }
+
+  /** The operation that a target leads to in every reading. */
+  private matchOf(method: string, target: Target, host: string | undefined): Match | undefined {
+    const match = this.router.find(method, target.path, host);
+    return match && !this.router.readElsewhere(method, target, host, match) ? match : undefined;
   }
 
   /** A request that has no response of its own: of a WebSocket, or within one. */
@@ -315,9 +309,9 @@ export class GatewayServer {
     more: Readonly<Record<string, string>>,
   ): Promise<Message> {
     const trace = traceContext(req.headers.traceparent as string | undefined);
-    const raw = req.url ?? '/';
-    const [url = '/', search = ''] = raw.split(/(?=\?)/, 2);
-    const match = this.router.find(method, url, req.headers.host);
+    const { target, host } = askedOf(req);
+    const { path: url, search } = target;
+    const match = this.matchOf(method, target, host);
     if (!match)
       return refusalMessage(
         new Refusal('HNG-401', { detail: 'No topic of any API here has this path.' }),
@@ -367,12 +361,11 @@ export class GatewayServer {
     };
   }
 
-  private refuse(call: Taken, request: Message, url: string, host: string | undefined): void {
+  /** For a request that came to no operation. */
+  private refuse(call: Taken, request: Message, refusal: Refusal): void {
     const { req, res, trace, started } = call;
+    const url = (request.path ?? '/').split('?', 1)[0]!;
     const near = this.router.doorOf(url);
-    const allowed = this.router.methodsAt(url, host);
-    const busy = this.inFlight > GATEWAY_LIMITS.concurrent;
-    const refusal = whyNot(req.method, allowed, busy);
     const reply = refusalMessage(refusal, url, trace.traceId);
     write(req, res, reply, ['traceresponse', trace.traceparent]);
     const ms = this.options.ports.clock.now() - started;

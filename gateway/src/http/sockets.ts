@@ -1,5 +1,6 @@
 import { refusalMessage, Refusal, SocketTalk, Stream, type Message } from '@hinge/core';
 import { STATUS_CODES, type IncomingMessage } from 'node:http';
+import type { Socket } from 'node:net';
 import type { Duplex } from 'node:stream';
 import { WebSocketServer, type WebSocket } from 'ws';
 import { GATEWAY_LIMITS } from '../limits';
@@ -32,6 +33,8 @@ export class Sockets {
       stream.close();
       return;
     }
+    // From here on it must show that it lives.
+    (socket as Socket).setTimeout(0);
     this.serverOf(stream).handleUpgrade(req, socket, head, (client) => void this.serve(client, req, stream));
   }
 

@@ -1,3 +1,4 @@
+import { backendUrl } from '../../message/backend-url';
 import { endToEnd } from '../../message/hop';
 import { finding, Refusal, type Finding } from '../../problem';
 import type { Run } from '../../flow/run';
@@ -100,13 +101,14 @@ export const callKind: StepKind<CallDocument> = {
 
 function passThrough(step: CallDocument, backend: BackendContext, timeoutMs: number) {
   const call = compileCaller(step, backend);
-  const path = step.path === undefined ? undefined : compileTemplate(step.path, 'text/plain');
-  const bare = withoutSlash();
+  const path = step.path === undefined ? undefined : compileTemplate(step.path, 'path');
+  // What a wildcard took goes on with its query, unless the path says another.
+  const keepsQuery = path?.readsRest === true && !step.path!.includes('?');
   const ask = (run: Run, tail: string): Promise<void> => {
     const { headers: came, body } = run.message;
     const headers = endToEnd(came);
     for (const name in run.outbound) headers[name] = run.outbound[name]!;
-    const url = (address: string) => bare(address) + tail;
+    const url = (address: string) => backendUrl(address, tail);
     return call(run, { url, method: run.request.method, headers, body, timeoutMs }).then((reply) => {
       run.message = {
         status: reply.status,
@@ -116,20 +118,12 @@ function passThrough(step: CallDocument, backend: BackendContext, timeoutMs: num
       };
     });
   };
-  if (!path) return (run: Run): Promise<void> => ask(run, `${run.request.rest}${run.request.search}`);
+  if (!path)
+    return (run: Run): Promise<void> => ask(run, `${run.request.below ?? run.request.rest}${run.request.search}`);
   return async (run: Run): Promise<void> => {
     if (path.readsBody) await run.message.body.load();
-    await ask(run, await path.render(run));
-  };
-}
-
-/** An address without its last slash. It is nearly always the same one. */
-function withoutSlash(): (address: string) => string {
-  let last = '';
-  let cut = '';
-  return (address) => {
-    if (address !== last) [last, cut] = [address, address.replace(/\/$/, '')];
-    return cut;
+    const rendered = await path.render(run);
+    await ask(run, keepsQuery ? rendered + run.request.search : rendered);
   };
 }
 
@@ -197,15 +191,14 @@ function checkSettings(
           at(`/routes/${i + 1}`),
         ),
       );
-    if (r.address !== undefined)
-      checkTemplate(r.address, 'text/plain', context, `/routes/${i}/address`, before, report);
+    if (r.address !== undefined) checkTemplate(r.address, 'address', context, `/routes/${i}/address`, before, report);
     for (const address of r.address !== undefined && !r.address.includes('{{')
       ? [r.address]
       : (r.shares ?? []).map((s) => s.address))
       if (!/^https?:\/\/[^/]/.test(address))
         report(finding('HNG-301', `"${address}" is no http or https address`, at(`/routes/${i}`)));
   });
-  if (step.path !== undefined) checkTemplate(step.path, 'text/plain', context, '/path', before, report);
+  if (step.path !== undefined) checkTemplate(step.path, 'path', context, '/path', before, report);
   if (!step.retry || step.retry.unsafe) return;
   const operation =
     step.operation === undefined

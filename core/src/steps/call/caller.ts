@@ -3,6 +3,8 @@ import type { Run } from '../../flow/run';
 import { NotModified } from '../../flow/validators';
 import type { Body } from '../../message/body';
 import type { Headers } from '../../message/headers';
+import { isHttpUrl } from '../../message/url';
+import { BackendUrlError } from '../../message/backend-url';
 import { Refusal } from '../../problem';
 import { compileCondition, conditionWords } from '../condition';
 import { loadForReading } from '../expression';
@@ -36,12 +38,12 @@ export function compileCaller(step: CallDocument, backend: BackendContext): Call
   if (!route && !retry && !breaker)
     return (run, request) => {
       const address = addressOf(backend, run);
-      return send(run, backend, request, { address, url: request.url(address) });
+      return send(run, backend, request, { address, url: urlAt(request, address) });
     };
   const on = retry?.on ?? RETRY_ON;
   return async (run, request) => {
     const chosen = route ? await route(run) : { address: addressOf(backend, run), notes: {} };
-    const target = { address: chosen.address, url: request.url(chosen.address) };
+    const target = { address: chosen.address, url: urlAt(request, chosen.address) };
     const times = retry && (retry.unsafe || IDEMPOTENT.has(request.method)) ? retry.times : 0;
     if (times > 0) await request.body.load();
     const tries: string[] = [];
@@ -70,6 +72,16 @@ export function compileCaller(step: CallDocument, backend: BackendContext): Call
       tries.push(why);
     }
   };
+}
+
+/** The URL of a request under an address. What a value did to it is told to the caller who sent the value. */
+function urlAt(request: Outgoing, address: string): string {
+  try {
+    return request.url(address);
+  } catch (error) {
+    if (error instanceof BackendUrlError) throw new Refusal('HNG-427', { detail: error.message, cause: error });
+    throw error;
+  }
 }
 
 const FAILED: Readonly<Record<string, string>> = {
@@ -116,7 +128,7 @@ function compileRoutes(step: CallDocument, backend: BackendContext): ((run: Run)
     index: i,
     name: r.name ?? (r.when === undefined ? 'default' : conditionWords(r.when)),
     when: r.when === undefined ? undefined : compileCondition(r.when),
-    address: r.address === undefined ? undefined : compileTemplate(r.address, 'text/plain'),
+    address: r.address === undefined ? undefined : compileTemplate(r.address, 'address'),
     shares: r.shares && new Shares(r.shares),
   }));
   const needsBody = rows.some((r) => r.when?.readsBody || r.address?.readsBody);
@@ -126,7 +138,7 @@ function compileRoutes(step: CallDocument, backend: BackendContext): ((run: Run)
       if (row.when && !(await row.when.holds(run))) continue;
       const share = row.shares?.next();
       const address = share ?? (row.address ? await row.address.render(run) : addressOf(backend, run));
-      if (!/^https?:\/\/[^/]/.test(address))
+      if (!isHttpUrl(address))
         throw new Refusal('HNG-501', {
           backend: backend.name,
           detail: `${backend.name} has no address for this request.`,

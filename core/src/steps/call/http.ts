@@ -3,6 +3,7 @@ import type { ShapeFault } from '../../codec/xml';
 import type { ContractOperation, HttpReply } from '../../contract';
 import type { BackendReply } from '../../flow/ports';
 import type { Run } from '../../flow/run';
+import { backendUrl } from '../../message/backend-url';
 import { Body } from '../../message/body';
 import { essence, fitsRange, isJson, isXml, withFields } from '../../message/headers';
 import { endToEnd } from '../../message/hop';
@@ -47,7 +48,7 @@ export function httpCall(step: CallDocument, backend: BackendContext, operation:
       });
     const reply = await call(run, {
       operation: operation.id,
-      url: (address) => `${address.replace(/\/$/, '')}${m.path}`,
+      url: (address) => backendUrl(address, m.path!),
       method: m.method!,
       headers: withFields(m.headers, run.outbound),
       body: m.body,

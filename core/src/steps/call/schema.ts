@@ -18,11 +18,11 @@ export const callSchema = z.strictObject({
     .describe('Operation of the contract; absent: method, path, query, headers and body go on as they came'),
   path: z
     .string()
-    .regex(/^\/[^\s]*$|^\{\{/, 'must start with / or with {{')
+    .regex(/^(?=\/|\{\{)(?:\{\{[^]*?\}\}|\S)*$/, 'must start with / or with {{, and have blanks within {{ }} alone')
     .max(20_000)
     .optional()
     .describe(
-      'For a call without an operation: path and query at the backend, with {{ }}; rest is what a wildcard took',
+      'For a call without an operation: path and query at the backend. Values of {{ }} are percent-encoded for their place, once. {{ rest }} is what a wildcard took and {{ rawQuery }} the query, both as they came; where rest is used and no ? stands here, the query goes on by itself. Absent: the path below the door and the query, as they came',
     ),
   routes: z
     .array(

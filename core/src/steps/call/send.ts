@@ -112,16 +112,15 @@ export function addressOf(backend: BackendContext, run: Run): string {
     const where = run.environment ? ` in ${run.environment}` : '';
     throw new Refusal('HNG-501', { backend: backend.name, detail: `${backend.name} has no address${where}.` });
   }
-  if (!usable.has(address)) {
-    if (!isHttpUrl(address))
-      throw new Refusal('HNG-501', {
-        backend: backend.name,
-        detail: `${backend.name} has no address that can be called.`,
-        inner: `"${address}" is no http or https address`,
-      });
-    if (usable.size >= 1_000) usable.clear();
-    usable.add(address);
-  }
+  if (usable.has(address)) return address;
+  if (!isHttpUrl(address))
+    throw new Refusal('HNG-501', {
+      backend: backend.name,
+      detail: `${backend.name} has no address that can be called.`,
+      inner: `"${address}" is no http or https address`,
+    });
+  if (usable.size >= 1_000) usable.clear();
+  usable.add(address);
   return address;
 }
 

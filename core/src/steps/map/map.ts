@@ -16,6 +16,7 @@ import {
 import type { Expression } from '../../expression';
 import { fitOf, madeSchema } from '../../mapping';
 import type { Run } from '../../flow/run';
+import { demandFields } from '../made-fields';
 import { checkExpression, fieldPointer, loadForReading, readsBody, runnable } from '../expression';
 import type { MessageType, StepContext, StepKind } from '../kind';
 import type { MapDocument } from './schema';
@@ -210,7 +211,7 @@ function toRequest(run: Run, made: Record<string, unknown>): void {
       detail: 'A step of the flow failed. The trace says which.',
       inner: 'a map to the request stands behind a reply',
     });
-  const headers = withFields(m.headers, httpHeaders(made.headers));
+  const headers = withFields(m.headers, demandFields(run, httpHeaders(made.headers)));
   if (made.body === undefined) {
     run.message = { ...m, headers };
     return;
@@ -242,7 +243,7 @@ function toReply(context: StepContext) {
   const codec = media && { read: (t: string) => media.read(t).value, write: (v: unknown) => writeReply(media, v) };
   return (run: Run, made: Record<string, unknown>): void => {
     const given = made.status === undefined ? status : Number(made.status);
-    const headers = httpHeaders(made.headers);
+    const headers = demandFields(run, httpHeaders(made.headers), run.message.headers);
     const none = given === 204 || given === 304 || (made.body === undefined && !reply?.schema);
     if (!none) headers['content-type'] = mediaType;
     // An operation that promises a body sends one, if only an empty object.
@@ -293,7 +294,13 @@ function isOpen(target: Target): boolean {
 function checkStatus(from: string, index: number, context: StepContext, report: (f: Finding) => void): void {
   const status = madeSchema(from)?.const;
   const { reply, otherReplies = {} } = context.operation;
-  if (typeof status !== 'number' || !reply) return;
+  if (typeof status !== 'number') return;
+  if (!Number.isInteger(status) || status < 200 || status > 599) {
+    const place = { ...context.place, pointer: `${context.place.pointer}${fieldPointer(index)}` };
+    report(finding('HNG-317', `${status} is no status of a reply; one from 200 to 599 is`, place));
+    return;
+  }
+  if (!reply) return;
   const text = String(status);
   const declared = [String(reply.status ?? 200), ...Object.keys(otherReplies)];
   if (declared.some((d) => d === text || d === 'default' || d === `${text[0]}XX`)) return;

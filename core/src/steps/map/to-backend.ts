@@ -4,10 +4,11 @@ import { mediaCodec } from '../../codec/media';
 import { parameterForm, writeQuery, writeSimple } from '../../codec/parameters';
 import { soapMediaType, writeSoap } from '../../codec/soap';
 import type { ShapeFault } from '../../codec/xml';
+import { demandFields } from '../made-fields';
 import { bodyFor } from '../../flow/request-schema';
 import type { Run } from '../../flow/run';
 import { Body } from '../../message/body';
-import { isMultipart } from '../../message/headers';
+import { isMultipart, joinField } from '../../message/headers';
 import type { Message } from '../../message/message';
 import {
   ValidatorSet,
@@ -53,7 +54,7 @@ function toGraphql(operation: ContractOperation, graphql: GraphqlOperation, type
       headers: {
         'content-type': mediaType,
         accept: 'application/graphql-response+json, application/json;q=0.9',
-        ...httpHeaders(made.headers),
+        ...demandFields(run, httpHeaders(made.headers)),
       },
       body: Body.ofValue({ query, operationName, variables }, mediaType),
       format: 'JSON',
@@ -75,6 +76,7 @@ function toSoap(operation: ContractOperation, soap: SoapOperation): Finish {
     // SOAP 1.1 §6.1.1: the header must be there; an empty string is quoted too.
     if (soap.version === '1.1') headers.soapaction = `"${soap.action}"`;
     addHeaders(headers, made.headers);
+    demandFields(run, headers);
     run.message = {
       method: 'POST',
       headers,
@@ -158,6 +160,7 @@ function toHttp(operation: ContractOperation, http: HttpOperation, all: TypeTabl
       } else if (http.request?.required) faults.push({ pointer: '/body', words: 'a body is needed', kind: 'missing' });
     }
     if (faults.length) refuse(faults);
+    demandFields(run, headers);
     run.message = {
       method: http.method,
       path: query.length ? `${path}?${query.join('&')}` : path,
@@ -195,7 +198,9 @@ function addHeaders(out: Record<string, string>, value: unknown, not?: ReadonlyS
   const given = value as Readonly<Record<string, unknown>>;
   for (const name of Object.keys(given)) {
     const v = given[name];
-    if (v !== undefined && v !== null && !not?.has(name)) out[name.toLowerCase()] = String(v as string);
+    if (v === undefined || v === null || not?.has(name)) continue;
+    const field = name.toLowerCase();
+    out[field] = Array.isArray(v) ? joinField(field, v.map(String)) : String(v as string);
   }
 }
 

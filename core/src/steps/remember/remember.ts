@@ -10,6 +10,7 @@ import { finding, Refusal } from '../../problem';
 import { checkCondition, compileCondition } from '../condition';
 import { checkExpression, loadForReading, readsBody, runnable } from '../expression';
 import type { StepKind } from '../kind';
+import { dropForgeable, isPublic, namedByKey, ownerOf, privateField } from './private';
 import type { RememberDocument } from './schema';
 
 const CACHE = 'hinge';
@@ -34,31 +35,42 @@ export const rememberKind: StepKind<RememberDocument> = {
     const validates = step.obey === true && asksOnce(step.flow);
     const needsBody = [...(key ?? []), ...(seconds ? [seconds] : [])].some(readsBody);
     const place = `${context.document.api.name} ${context.document.api.version} ${context.operationId}${context.at}`;
+    const named = namedByKey(step.key ?? []);
+    const byClaims = /\bclaims\b/.test(JSON.stringify(step.flow));
     const flights = new Map<string, Promise<Remembered | undefined>>();
     return async (run) => {
       await loadForReading(run, needsBody);
       const life = seconds ? secondsOf(await seconds.evaluate(run.scope)) : (step.seconds as number);
       const { store } = run.ports;
-      if (!(life > 0) || !store) {
-        tell(run, 'fwd=bypass', { life });
+      const whose = privateField(run, named);
+      if (!(life > 0) || !store || (whose !== undefined && !step.obey)) {
+        tell(run, 'fwd=bypass', { life, ...(whose !== undefined && { because: `the request has ${whose}` }) });
         await runSeries(steps, run);
         return;
       }
       const parts = key
         ? await Promise.all(key.map((e) => e.evaluate(run.scope)))
         : [run.request.method, run.request.path, run.request.query, run.request.rest];
-      const owner = step.shared ? '' : (run.identity?.app?.id ?? '');
+      const owner = step.shared ? '' : ownerOf(run, byClaims);
       const id = writeJson([place, run.environment ?? '', owner, ...parts.map((p) => (p === undefined ? null : p))]);
       const found = await store.get(id);
-      const old = found && fits(found, run) ? found : undefined;
+      const usable = found && fits(found, run) && (whose === undefined || isPublic(found.message.headers));
+      const old = usable ? found : undefined;
       const now = run.ports.clock.now();
       if (old && now < old.freshMs) {
         recall(run, old, life);
         return;
       }
+      dropForgeable(run, named);
       const keep = (kept: Remembered) => store.set(id, kept, (kept.expiresMs - kept.storedMs) / 1000);
       const under = key && keyTag(parts);
-      const fetch = (own: Run) => fetchAndKeep(own, { steps, notIf, tags, under, step, life, validates }, keep, old);
+      const fetch = (own: Run) =>
+        fetchAndKeep(
+          own,
+          { steps, notIf, tags, under, step, life, validates, isPrivate: whose !== undefined },
+          keep,
+          old,
+        );
       /** One at a time for each key. */
       const fly = (own: Run): Promise<Remembered | undefined> => {
         const flight = fetch(own);
@@ -77,7 +89,8 @@ export const rememberKind: StepKind<RememberDocument> = {
       const flying = flights.get(id);
       if (flying) {
         const landed = await flying.catch(() => undefined);
-        if (landed && run.ports.clock.now() < landed.freshMs && fits(landed, run)) {
+        const mine = landed && fits(landed, run) && (whose === undefined || isPublic(landed.message.headers));
+        if (mine && run.ports.clock.now() < landed.freshMs) {
           recall(run, landed, life, '; collapsed');
           return;
         }
@@ -118,6 +131,16 @@ export const rememberKind: StepKind<RememberDocument> = {
           context.place,
         ),
       );
+    const open = step.flow.some((s) => s.kind === 'call' && s.backend !== undefined && s.operation === undefined);
+    const named = namedByKey(step.key ?? []);
+    if (open && !named.has('authorization') && !named.has('cookie'))
+      report(
+        finding(
+          'HNG-336',
+          'the call inside passes Authorization and Cookie on; a request that has one of them is neither remembered nor answered from here',
+          context.place,
+        ),
+      );
     const end = context.checkSeries(step.flow, '/flow', before, report);
     if (step.notIf !== undefined) checkCondition(step.notIf, context, '/notIf', end, report);
     return end;
@@ -153,11 +176,13 @@ interface Keeping {
   readonly life: number;
   /** The answer of one backend alone makes the result: when that is still right, so is this. */
   readonly validates: boolean;
+  /** The request has credentials: only what the reply calls public is kept. */
+  readonly isPrivate: boolean;
 }
 
 async function fetchAndKeep(
   run: Run,
-  { steps, notIf, tags, under, step, life, validates }: Keeping,
+  { steps, notIf, tags, under, step, life, validates, isPrivate }: Keeping,
   keep: (r: Remembered) => void | Promise<void>,
   old: Remembered | undefined,
 ): Promise<Remembered | undefined> {
@@ -181,7 +206,9 @@ async function fetchAndKeep(
   // A part, or an answer to somebody's condition, is nothing for others (RFC 9111 §3).
   if (status >= 400 || status === 206 || status === 304 || (notIf && (await notIf.holds(run)))) return undefined;
   const { validators } = keeping;
-  const obeyed = step.obey ? byItsWords(run, m.headers, status, life, validators) : { seconds: life };
+  const vary = varyOf(m.headers, run);
+  if (!vary || (isPrivate && !isPublic(m.headers))) return undefined;
+  const obeyed = step.obey ? byItsWords(run, m.headers, status, life, validators) : { seconds: life, ...vary };
   if (!obeyed) return undefined;
   const named = tags && (await Promise.all(tags.map((t) => t.evaluate(run.scope))));
   const remembered: Remembered = {
@@ -275,10 +302,18 @@ function byItsWords(
     { shared: true },
   );
   const seconds = Math.max(0, Math.min(policy.timeToLive() / 1000, most));
-  if (!policy.storable() || (seconds === 0 && !validators) || headers.vary?.trim() === '*') return undefined;
-  const names = (headers.vary ?? '').split(',').map((n) => n.trim().toLowerCase());
-  const vary = Object.fromEntries(names.filter(Boolean).map((n) => [n, asked.headers[n] ?? '']));
-  return { seconds, ...(Object.keys(vary).length > 0 && { vary }) };
+  const vary = varyOf(headers, run);
+  if (!policy.storable() || (seconds === 0 && !validators) || !vary) return undefined;
+  return { seconds, ...vary };
+}
+
+/** For which requests a reply is right (RFC 9111 §4.1), whoever says how long; undefined: for no other (`Vary: *`). */
+function varyOf(headers: Readonly<Record<string, string>>, run: Run): { vary?: Record<string, string> } | undefined {
+  if (headers.vary === undefined) return {};
+  const asked = run.request.message.headers;
+  const names = headers.vary.split(',').map((n) => n.trim().toLowerCase());
+  if (names.includes('*')) return undefined;
+  return { vary: Object.fromEntries(names.filter(Boolean).map((n) => [n, asked[n] ?? ''])) };
 }
 
 /** The request says the same in every field that the reply depends on. */

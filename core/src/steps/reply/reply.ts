@@ -4,6 +4,7 @@ import { finding, type Finding } from '../../problem';
 import { ValidatorSet, collectFaults, replySide, replyTypes, type JsonSchema } from '../../schema';
 import { checkExpression, keyPointer, loadForReading, readsBody, runnable } from '../expression';
 import type { MessageType, StepContext, StepKind } from '../kind';
+import { demandFields } from '../made-fields';
 import { checkTemplate, compileTemplate } from '../template';
 import { compileMock } from './mock';
 import type { ReplyDocument } from './schema';
@@ -17,10 +18,10 @@ export const replyKind: StepKind<ReplyDocument> = {
     const { reply } = context.operation;
     const from = step.from === undefined ? undefined : runnable(step.from);
     const mediaType = step.mediaType ?? reply?.mediaType ?? 'application/json';
-    const template = step.template === undefined ? undefined : compileTemplate(step.template, mediaType);
+    const template = step.template === undefined ? undefined : compileTemplate(step.template, { mediaType });
     const mock = step.example === undefined ? undefined : compileMock(step.example, context.operation, context.types);
     const fixed = Object.entries(step.headers ?? {}).map(
-      ([k, v]) => [k.toLowerCase(), v.includes('{{') ? compileTemplate(v, 'text/plain') : v] as const,
+      ([k, v]) => [k.toLowerCase(), v.includes('{{') ? compileTemplate(v, 'header') : v] as const,
     );
     const reads = (from !== undefined && readsBody(from)) || (template?.readsBody ?? false);
     const headersRead = fixed.some(([, v]) => typeof v !== 'string' && v.readsBody);
@@ -33,6 +34,7 @@ export const replyKind: StepKind<ReplyDocument> = {
       const headers: Record<string, string> = none ? {} : { 'content-type': mediaType };
       for (const [k, v] of Object.entries(example?.example.headers ?? {})) headers[k.toLowerCase()] = v;
       for (const [k, v] of fixed) headers[k] = typeof v === 'string' ? v : await v.render(run);
+      demandFields(run, headers, run.message.headers);
       run.notes = example && { example: example.name };
       run.message = {
         status: step.status ?? example?.example.status ?? reply?.status ?? 200,
@@ -49,10 +51,16 @@ export const replyKind: StepKind<ReplyDocument> = {
     const mediaType = step.mediaType ?? context.operation.reply?.mediaType;
     if (step.from !== undefined) checkExpression(step.from, context, '/from', before, report);
     if (step.template !== undefined)
-      checkTemplate(step.template, mediaType ?? 'application/json', context, '/template', before, report);
+      checkTemplate(
+        step.template,
+        { mediaType: mediaType ?? 'application/json' },
+        context,
+        '/template',
+        before,
+        report,
+      );
     for (const [name, value] of Object.entries(step.headers ?? {}))
-      if (value.includes('{{'))
-        checkTemplate(value, 'text/plain', context, keyPointer('headers', name), before, report);
+      if (value.includes('{{')) checkTemplate(value, 'header', context, keyPointer('headers', name), before, report);
     const hasBody = step.body !== undefined || step.from !== undefined || step.template !== undefined;
     if (hasBody && mediaType === undefined)
       report(
