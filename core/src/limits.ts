@@ -18,10 +18,14 @@ export const LIMITS = {
   replyBytes: 64 * 1024 * 1024,
   /** Input faults told in one answer; more help nobody. */
   inputFaults: 100,
-  /** One expression may take this long. */
-  expressionMs: 1_000,
-  /** Steps of one expression: items looked at, functions called. Well under a second on the slowest machine we measured. */
+  /** The expressions of one request may take this long together, if the document says nothing else; nobody else is served meanwhile. */
+  expressionMs: 100,
+  /** What they may make together, if the document says nothing else. */
+  expressionBytes: 16 * 1024 * 1024,
+  /** Steps of the expressions of one request: items looked at, functions called. Well under a second on the slowest machine we measured. */
   expressionSteps: 2_000_000,
+  /** After so much evaluating others have a turn before the next step. */
+  expressionTurnMs: 20,
   /** Nesting of evaluations inside one expression; recursion in the library stays safe. */
   expressionDepth: 500,
   /** Items that one list made by an expression may have. */

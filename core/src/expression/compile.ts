@@ -2,6 +2,7 @@ import { setMember } from '../message/objects';
 import { compileApply, compileCall, compileLambda, compilePartial } from './calls';
 import { isPlain, type Node } from './ast';
 import { NONE, NotCompiled, type Bound, type Evaluate } from './compiled';
+import { charge } from './budget';
 import { ExpressionError } from './error';
 import { builtin } from './functions';
 import { append, arithmetic, asString, compare, equal, lookup, numeric, plain, truth } from './operators';
@@ -124,7 +125,13 @@ function compileBinary(node: Node, bound: Bound): Evaluate {
       };
     }
     case '&':
-      return (input, frame) => asString(left(input, frame)) + asString(right(input, frame));
+      return (input, frame) => {
+        const l = asString(left(input, frame));
+        const r = asString(right(input, frame));
+        // V8 joins texts without copying them: what counts is the piece that is new.
+        charge(l.length < r.length ? l.length : r.length);
+        return l + r;
+      };
     case 'and':
       return (input, frame) => truth(left(input, frame)) && truth(right(input, frame));
     case 'or':
@@ -134,7 +141,7 @@ function compileBinary(node: Node, bound: Bound): Evaluate {
         const l = left(input, frame);
         const r = right(input, frame);
         if (l === undefined || r === undefined) return false;
-        return (Array.isArray(r) ? (r as unknown[]) : [r]).some((v) => plain(v) === plain(l));
+        return (Array.isArray(r) ? (r as unknown[]) : [r]).some((v) => (tick(), plain(v) === plain(l)));
       };
     case '..':
       return (input, frame) => range(left(input, frame), right(input, frame), at);
@@ -155,6 +162,7 @@ function range(l: unknown, r: unknown, at: number | undefined): unknown {
   if (from === undefined || to === undefined || (from as number) > (to as number)) return undefined;
   const n = (to as number) - (from as number) + 1;
   if (n > MOST) throw new ExpressionError('D2014', `a range may have at most ${MOST} numbers`, at);
+  charge(8 * n);
   const out = makeSequence();
   for (let i = 0; i < n; i++) {
     tick();
@@ -180,6 +188,7 @@ function compileUnary(node: Node, bound: Bound): Evaluate {
     }));
     const cons = Boolean(node.consarray);
     return (input, frame) => {
+      charge(8 * items.length);
       let out: unknown = [];
       for (const item of items) {
         const v = item.run(input, frame);
@@ -201,6 +210,7 @@ function compileUnary(node: Node, bound: Bound): Evaluate {
     const members = pairs.map(([k, v]) => [k.value as string, compileNode(v, bound)] as const);
     return (input, frame) => {
       if (Array.isArray(input)) return general(input, frame);
+      charge(16 * members.length);
       const out: Record<string, unknown> = {};
       for (const [key, run] of members) {
         const v = run(input, frame);

@@ -1,12 +1,10 @@
-import jsonata from 'jsonata';
 import { LIMITS } from '../limits';
-import { lower } from '../message/digits';
 import { bindsNames, namesIn, rootPaths, type Node } from './ast';
 import { compileNode } from './compile';
 import { NotCompiled, type Evaluate } from './compiled';
-import { ExpressionError } from './error';
-import { isNames } from './operators';
-import { beginBudget, Fn, Frame, isSequence } from './values';
+import { parseExpression, runLibrary } from './library';
+import { beginBudget, weigh, type Budget } from './budget';
+import { Fn, Frame, isSequence } from './values';
 
 /** A JSONata expression, ready to run. */
 export interface Expression {
@@ -24,7 +22,7 @@ export interface Expression {
 
 /** Throws ExpressionError with the position when the text is no JSONata. */
 export function compileExpression(source: string): Expression {
-  const library = parse(source);
+  const library = parseExpression(source);
   const ast = library.ast() as unknown as Node;
   const reads = rootPaths(ast);
   const path =
@@ -51,11 +49,14 @@ export function compileExpression(source: string): Expression {
 const NO_FRAME = new Frame(undefined);
 
 function evaluate(run: Evaluate, input: object, binds: boolean): unknown {
-  beginBudget();
+  beginBudget((input as { budget?: Budget }).budget);
   if (!binds) return flat(run(input, NO_FRAME));
   const frame = new Frame(undefined);
   frame.bind('$', input);
-  return flat(run(input, frame));
+  const result = flat(run(input, frame));
+  // With names of its own an expression can share one part many times over; whoever writes it would write each.
+  if (result !== null && typeof result === 'object') weigh(result, LIMITS.replyBytes);
+  return result;
 }
 
 /** A result outside of expressions: lists are plain lists, functions are nothing. */
@@ -65,57 +66,4 @@ function flat(v: unknown): unknown {
 }
 
 /** The syntax tree of a text. Throws ExpressionError. */
-export const expressionTree = (source: string): Node => parse(source).ast() as unknown as Node;
-
-function parse(source: string): jsonata.Expression {
-  try {
-    return jsonata(source, {
-      timeout: LIMITS.expressionMs,
-      stack: LIMITS.expressionDepth,
-      sequence: LIMITS.expressionItems,
-    });
-  } catch (error) {
-    throw wordsOf(error);
-  }
-}
-
-/** The library's evaluation, bounded in time, depth and length; `Digits` go in as plain numbers. */
-async function runLibrary(
-  library: jsonata.Expression,
-  input: object,
-  reads: ReadonlySet<string> | undefined,
-): Promise<unknown> {
-  try {
-    const plain: Record<string, unknown> = {};
-    if (isNames(input)) {
-      for (const key of input.names) if (!reads || reads.has(key)) plain[key] = lower(input.read(key));
-    } else for (const key in input) plain[key] = lower((input as Record<string, unknown>)[key]);
-    return settle(await library.evaluate(plain));
-  } catch (error) {
-    throw wordsOf(error);
-  }
-}
-
-/** Library results may be sequences or functions; callers get plain JSON. */
-function settle(value: unknown): unknown {
-  if (typeof value === 'function') return undefined;
-  if (Array.isArray(value)) return value.map(settle);
-  if (value !== null && typeof value === 'object') {
-    const out: Record<string, unknown> = {};
-    for (const [k, v] of Object.entries(value)) {
-      if (k === '_jsonata_function' || k === '_jsonata_lambda') return undefined;
-      const s = settle(v);
-      if (s !== undefined) out[k] = s;
-    }
-    return out;
-  }
-  return value;
-}
-
-function wordsOf(error: unknown): ExpressionError {
-  if (error instanceof ExpressionError) return error;
-  const e = error as { code?: string; message?: string; position?: number; token?: string };
-  // The library's positions count the characters up to and with the token.
-  const position = typeof e.position === 'number' ? Math.max(0, e.position - (e.token?.length ?? 1)) : undefined;
-  return new ExpressionError(e.code ?? 'D0000', (e.message ?? 'cannot be read').replace(/\.$/, ''), position);
-}
+export const expressionTree = (source: string): Node => parseExpression(source).ast() as unknown as Node;

@@ -1,71 +1,16 @@
 import { round, toNumber } from './number-functions';
-import { mergeSort } from './sorting';
 import { prepare, slots, typeLetter, type Builtin } from './signature';
 import { chars, failed, hasWide, pad, type Pattern, replace, split, substring, urlCoded } from './text-functions';
-import { Digits } from '../message/digits';
-import { append, asString, equal, lookup, plain, stringified, truth } from './operators';
-import { Fn, isSequence, makeSequence, tick } from './values';
-
-const num = (v: unknown): number => plain(v) as number;
+import { setMember } from '../message/objects';
+import { distinct, extreme, isObject, join, keysOf, merged, sort, spread, total } from './list-functions';
+import { append, asString, lookup, stringified, truth } from './operators';
+import { charge } from './budget';
+import { Fn, makeSequence, tick } from './values';
 
 /** Arguments for a function that a higher-order one calls: value, index and list, as many as it takes. */
 export function callBack(f: Fn, values: readonly [unknown, unknown, unknown], input: unknown): unknown {
   tick();
   return f.call(values.slice(0, Math.max(1, Math.min(3, f.arity))), input);
-}
-
-function keysOf(v: unknown): unknown {
-  const out = makeSequence();
-  if (Array.isArray(v)) {
-    const merged = new Set<string>();
-    for (const item of v) for (const k of (keysOf(item) as string[] | undefined) ?? []) merged.add(k);
-    out.push(...merged);
-  } else if (isObject(v)) out.push(...Object.keys(v));
-  return out;
-}
-
-const isObject = (v: unknown): v is Record<string, unknown> =>
-  v !== null && typeof v === 'object' && !Array.isArray(v) && !(v instanceof Fn) && !(v instanceof Digits);
-
-function spread(v: unknown): unknown {
-  if (Array.isArray(v)) {
-    let out: unknown = makeSequence();
-    for (const item of v) out = append(out, spread(item));
-    return out;
-  }
-  if (!isObject(v)) return v;
-  return makeSequence(...Object.keys(v).map((k) => ({ [k]: v[k] })));
-}
-
-function sort(list: unknown[], f: Fn | undefined, input: unknown): unknown {
-  if (list.length <= 1) return list;
-  if (f) return mergeSort(list, (a, b) => truth(f.call([a, b], input)));
-  const letters = new Set(list.map(typeLetter));
-  if (letters.size !== 1 || !['n', 's'].includes([...letters][0]!))
-    failed('D3070', 'without a function only texts or only numbers can be sorted');
-  return mergeSort(list, (a, b) => (plain(a) as number) > (plain(b) as number));
-}
-
-function distinct(v: unknown): unknown {
-  if (!Array.isArray(v) || v.length <= 1) return v;
-  const out: unknown[] = isSequence(v) ? makeSequence() : [];
-  const scalars = new Set<unknown>();
-  for (const item of v as unknown[]) {
-    tick();
-    const p = plain(item);
-    if (p === null || typeof p !== 'object') {
-      if (scalars.has(p)) continue;
-      scalars.add(p);
-    } else if (out.some((x) => equal(x, item))) continue;
-    out.push(item);
-  }
-  return out;
-}
-
-function total(list: readonly unknown[]): number {
-  let sum = 0;
-  for (const v of list) sum += typeof v === 'number' ? v : num(v);
-  return sum;
 }
 
 /** Arguments that are nothing make the result nothing; what else happens is the function's own. */
@@ -92,12 +37,12 @@ const BUILTINS: Readonly<Record<string, Builtin>> = {
   max: define(
     'a<n>',
     1,
-    known(([l]) => (l.length ? Math.max(...l.map(num)) : undefined)),
+    known(([l]) => extreme(l, (a, b) => a > b)),
   ),
   min: define(
     'a<n>',
     1,
-    known(([l]) => (l.length ? Math.min(...l.map(num)) : undefined)),
+    known(([l]) => extreme(l, (a, b) => a < b)),
   ),
   average: define(
     'a<n>',
@@ -183,7 +128,7 @@ const BUILTINS: Readonly<Record<string, Builtin>> = {
   join: define(
     'a<s>s?',
     2,
-    known(([l, s]) => l.join(s ?? '')),
+    known(([l, s]) => join(l, s ?? '')),
   ),
   number: define(
     '(nsb)-',
@@ -270,7 +215,10 @@ const BUILTINS: Readonly<Record<string, Builtin>> = {
     0,
     (args) => {
       const n = Math.min(...args.map((a) => (Array.isArray(a) ? a.length : 0)));
-      return Array.from({ length: n }, (_, i) => args.map((a: unknown[]) => a[i]));
+      return Array.from({ length: n }, (_, i) => {
+        charge(8 * args.length);
+        return args.map((a: unknown[]) => a[i]);
+      });
     },
     { rest: true },
   ),
@@ -293,7 +241,7 @@ const BUILTINS: Readonly<Record<string, Builtin>> = {
     2,
     known(([o, f], input) => {
       const out: Record<string, unknown> = {};
-      for (const k of Object.keys(o)) if (truth(callBack(f, [o[k], k, o], input))) out[k] = o[k];
+      for (const k of Object.keys(o)) if (truth(callBack(f, [o[k], k, o], input))) setMember(out, k, o[k]);
       return Object.keys(out).length ? out : undefined;
     }),
   ),
@@ -311,7 +259,9 @@ const BUILTINS: Readonly<Record<string, Builtin>> = {
     const out = makeSequence();
     for (const item of o as unknown[]) {
       const v = lookup(item, k);
-      if (v !== undefined) out.push(...(Array.isArray(v) ? (v as unknown[]) : [v]));
+      tick();
+      if (Array.isArray(v)) for (const x of v as unknown[]) out.push(x);
+      else if (v !== undefined) out.push(v);
     }
     return out;
   }),
@@ -321,7 +271,7 @@ const BUILTINS: Readonly<Record<string, Builtin>> = {
   merge: define(
     'a<o>',
     1,
-    known(([l]) => Object.assign({}, ...l) as unknown),
+    known(([l]) => merged(l)),
   ),
   reverse: define(
     'a',
@@ -375,6 +325,13 @@ const BUILTINS: Readonly<Record<string, Builtin>> = {
   ),
 };
 
+/** What a function gives counts as made, its parts apart: those were there before, or were counted when they were made. */
+function counted(v: unknown): unknown {
+  if (typeof v === 'string') charge(v.length);
+  else if (Array.isArray(v)) charge(8 * v.length);
+  return v;
+}
+
 const made = new Map<string, Fn>();
 
 /** A built-in function as a value, or undefined where the library has one that we leave to it. */
@@ -382,7 +339,7 @@ export function builtin(name: string): Fn | undefined {
   let f = made.get(name);
   const b = Object.hasOwn(BUILTINS, name) ? BUILTINS[name] : undefined;
   if (!f && b) {
-    f = new Fn(b.arity, (args, input) => b.run(prepare(name, b, args, input), input), name);
+    f = new Fn(b.arity, (args, input) => counted(b.run(prepare(name, b, args, input), input)), name);
     made.set(name, f);
   }
   return f;

@@ -1,4 +1,6 @@
 import { Digits, lower } from '../message/digits';
+import { LIMITS } from '../limits';
+import { charge, tick, weigh } from './budget';
 import { ExpressionError } from './error';
 import { Fn, makeSequence } from './values';
 
@@ -78,6 +80,7 @@ function ordered(op: string, a: string, b: string): boolean {
 
 export function equal(left: unknown, right: unknown): boolean {
   if (left === right) return true;
+  tick();
   if (typeof left !== 'object' && typeof right !== 'object') return false;
   const l = plain(left);
   const r = plain(right);
@@ -118,6 +121,7 @@ export function asString(value: unknown): string {
 
 /** JSON as $string writes it; `indent` 2 lays it out. */
 export function stringified(value: unknown, indent: number): string {
+  charge(weigh(value, LIMITS.replyBytes));
   return JSON.stringify(
     lower(value),
     (_key, v: unknown) =>
@@ -131,7 +135,11 @@ export function append(left: unknown, right: unknown): unknown {
   if (left === undefined) return right;
   if (right === undefined) return left;
   const l: unknown[] = Array.isArray(left) ? left : [left];
-  return ([] as unknown[]).concat(l, Array.isArray(right) ? (right as unknown[]) : [right]);
+  const r: unknown[] = Array.isArray(right) ? (right as unknown[]) : [right];
+  // Copying costs time for both; what grows is the smaller one again and again, or doubles.
+  charge(8 * Math.min(l.length, r.length));
+  tick((l.length + r.length) >> 5);
+  return ([] as unknown[]).concat(l, r);
 }
 
 /** The names that an expression sees at its root, each read when it is asked for. */

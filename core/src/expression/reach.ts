@@ -22,7 +22,10 @@ export function wildcard(given: unknown): unknown {
     if (Array.isArray(value)) result = append(result, (value as unknown[]).flat(Infinity));
     else (result as unknown[]).push(value);
   }
-  return isSequence(result) ? result : makeSequence(...(result as unknown[]));
+  if (isSequence(result)) return result;
+  const all = makeSequence();
+  for (const v of result as unknown[]) all.push(v);
+  return all;
 }
 
 export function descend(v: unknown, out: unknown[]): void {

@@ -3,6 +3,7 @@ import { tick } from './values';
 /** Merge sort; the comparator says whether the first must come after the second. */
 export function mergeSort(list: readonly unknown[], after: (a: unknown, b: unknown) => boolean): unknown[] {
   if (list.length <= 1) return [...list];
+  tick();
   const middle = list.length >> 1;
   const left = mergeSort(list.slice(0, middle), after);
   const right = mergeSort(list.slice(middle), after);

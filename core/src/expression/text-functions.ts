@@ -1,5 +1,6 @@
 import { ExpressionError } from './error';
-import { asString } from './operators';
+import { charge } from './budget';
+import { asString, plain } from './operators';
 import { Fn, tick } from './values';
 import { costOf, inTime, OutOfTime } from '../pattern';
 
@@ -37,7 +38,8 @@ export class Pattern extends Fn {
   private readonly costs: ReturnType<typeof costOf>;
 
   constructor(readonly regex: RegExp) {
-    super(1, () => failed('T1010', 'a pattern is only of use to $match, $contains, $replace and $split'), 'pattern');
+    // As a function it gives the first match behind a place, or nothing: that is what a predicate asks. The library's has two arguments, too.
+    super(2, ([given, from]) => this.first(typeof given === 'string' ? given : String(plain(given)), from), 'pattern');
     this.costs = costOf(regex);
   }
 
@@ -47,21 +49,30 @@ export class Pattern extends Fn {
       yield* this.search(text);
       return;
     }
-    let found: Match[];
+    yield* this.inTime(() => [...this.search(text)]);
+  }
+
+  private first(text: string, from: unknown): Match | undefined {
+    const start = typeof from === 'number' ? from : 0;
+    if (this.costs(text.length) === 'low') return this.search(text, start).next().value as Match | undefined;
+    return this.inTime(() => this.search(text, start).next().value as Match | undefined);
+  }
+
+  private inTime<T>(run: () => T): T {
     try {
-      found = inTime(() => [...this.search(text)]);
+      return inTime(run);
     } catch (error) {
       if (error instanceof OutOfTime) failed('D1012', `the pattern /${this.regex.source}/ ${error.message}`);
       throw error;
     }
-    yield* found;
   }
 
-  private *search(text: string): Generator<Match> {
+  private *search(text: string, from = 0): Generator<Match> {
     const re = new RegExp(
       this.regex.source,
       this.regex.flags.includes('g') ? this.regex.flags : `${this.regex.flags}g`,
     );
+    re.lastIndex = from;
     for (let first = true; ; first = false) {
       if (!first && re.lastIndex >= text.length) return;
       tick();
@@ -113,7 +124,9 @@ export function replace(
   if (typeof pattern === 'string') {
     for (let at = text.indexOf(pattern); at !== -1 && n < most; at = text.indexOf(pattern, position), n++) {
       tick();
-      out += text.slice(position, at) + (typeof by === 'string' ? by : asString(by));
+      const made = typeof by === 'string' ? by : asString(by);
+      charge(made.length);
+      out += text.slice(position, at) + made;
       position = at + pattern.length;
     }
     return out + text.slice(position);
@@ -122,6 +135,7 @@ export function replace(
   for (const m of pattern.all(text)) {
     const made = typeof by === 'string' ? substitute(by, m) : by.call([{ ...m }], input);
     if (typeof made !== 'string') return failed('D3012', 'what replaces must be text');
+    charge(made.length);
     out += text.slice(position, m.start) + made;
     position = m.end;
     if (++n >= most) break;
@@ -132,7 +146,10 @@ export function replace(
 export function split(text: string, by: string | Pattern, limit: number | undefined): string[] {
   if (limit !== undefined && limit < 0) failed('D3020', 'the limit of $split cannot be negative');
   if (limit === 0) return [];
-  if (typeof by === 'string') return text.split(by, limit);
+  if (typeof by === 'string') {
+    tick(text.length >> 8);
+    return text.split(by, limit);
+  }
   const out: string[] = [];
   let start = 0;
   for (const m of by.all(text)) {
@@ -150,7 +167,8 @@ export function pad(text: string, width: number, given: string | undefined): str
   const missing = Math.abs(w) - chars(text).length;
   if (missing <= 0) return text;
   if (missing > 1_000_000) failed('D2015', 'the width of $pad is too large');
-  const padding = substring(char.repeat(missing), 0, missing);
+  charge(2 * missing);
+  const padding = substring(char.repeat(Math.ceil(missing / chars(char).length)), 0, missing);
   return w > 0 ? text + padding : padding + text;
 }
 

@@ -1,5 +1,4 @@
-import { LIMITS } from '../limits';
-import { ExpressionError } from './error';
+import { tick } from './budget';
 
 /** Results of a path: a list that falls together when it holds one value or none, unless it is kept. */
 export type Sequence = unknown[] & { sequence: true; keepSingleton: boolean };
@@ -74,27 +73,4 @@ export class Frame {
   }
 }
 
-let steps = 0;
-let depth = 0;
-
-/** One unit of work; an expression may do only so many. */
-export function tick(): void {
-  if (++steps > LIMITS.expressionSteps)
-    throw new ExpressionError('D1012', `the expression did more than ${LIMITS.expressionSteps} steps`);
-}
-
-/** Begins an expression with a budget of its own; evaluating never waits, so no other comes in between. */
-export function beginBudget(): void {
-  steps = 0;
-  depth = 0;
-}
-
-export function nested<T>(run: () => T): T {
-  if (++depth > LIMITS.expressionDepth)
-    throw new ExpressionError('D1011', `functions call each other deeper than ${LIMITS.expressionDepth}`);
-  try {
-    return run();
-  } finally {
-    depth--;
-  }
-}
+export { nested, tick } from './budget';

@@ -5,7 +5,7 @@ import { GUARD_ORDER, guardKind } from '../guards/registry';
 import { effectiveGuards, type CompiledGuard, type EffectiveGuard } from '../guards/kind';
 import type { Message } from '../message/message';
 import type { SecretPlaces } from '../message/secrets';
-import { Body } from '../message/body';
+import type { Body } from '../message/body';
 import { Refusal } from '../problem';
 import type { ContractOperation, SoapVersion } from '../contract';
 import { compileSeries, type FlowWorld, type Neighbours } from './context';
@@ -20,6 +20,8 @@ import { faultOf, soapEntry, soapInward, soapOutward, versionOf, wsdlEntry } fro
 import { innerRunner } from './inner';
 import { demandStatus, marked, refusalMessage } from './reply';
 import type { Observer, Ports } from './ports';
+import { Budget } from '../expression/budget';
+import { LIMITS } from '../limits';
 import { Run, runSeries, type ClientCertificate, type CompiledStep, type Identity } from './run';
 
 /** A caller's request as the gateway hands it over, before anything is parsed. */
@@ -62,6 +64,8 @@ export interface CallContext {
   readonly apis?: (name: string) => CompiledApi | undefined;
   /** How deep this call stands in calls from flow to flow. */
   readonly depth?: number;
+  /** What expressions may still take, where this call belongs to another request. */
+  readonly budget?: Budget;
   readonly prefix?: string;
   readonly trail?: readonly number[];
 }
@@ -277,6 +281,7 @@ function compileOperation(
           rehearsed: context.rehearsed,
           traceId: context.traceId,
           identity: context.identity,
+          budget: context.budget ?? budgetOf(document),
           prefix: context.prefix,
           trail: context.trail,
           inner: innerRunner(context, () => self.api),
@@ -354,6 +359,15 @@ function compileOperation(
       }
     },
   };
+}
+
+/** What the expressions of a request may take, where the document says so; else as always. */
+function budgetOf({ limits }: FlowDocument): Budget | undefined {
+  if (!limits) return undefined;
+  return new Budget({
+    ms: limits.expressionMs ?? LIMITS.expressionMs,
+    bytes: limits.expressionBytes ?? LIMITS.expressionBytes,
+  });
 }
 
 /** The version in which the caller is answered: that of its envelope, or what its content type says. */

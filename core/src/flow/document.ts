@@ -263,6 +263,23 @@ export const FlowDocumentSchema = z.strictObject({
       .optional()
       .describe('Who sees the documentation; everyone when absent'),
   }),
+  limits: z
+    .strictObject({
+      expressionMs: z
+        .int()
+        .min(1)
+        .max(10_000)
+        .optional()
+        .describe('Milliseconds that the expressions of one request may take together; 100 when absent'),
+      expressionBytes: z
+        .int()
+        .min(1024)
+        .max(1024 * 1024 * 1024)
+        .optional()
+        .describe('Bytes that they may make together; 16777216 (16 MiB) when absent'),
+    })
+    .optional()
+    .describe('How much the expressions of one request may take; while they run, nobody else is served'),
   doors: z
     .array(
       z.strictObject({

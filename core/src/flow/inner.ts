@@ -63,6 +63,7 @@ export function innerRunner(context: CallContext, self: () => CompiledApi | unde
       observer: call.run.observer,
       identity: call.run.identity,
       depth,
+      budget: call.run.budget,
       prefix,
       trail: call.run.more.trail,
     });

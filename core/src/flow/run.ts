@@ -3,6 +3,7 @@ import type { Message } from '../message/message';
 import { withoutQuery, type SecretPlaces } from '../message/secrets';
 import { Refusal } from '../problem';
 import type { Observer, Ports, StepSeen } from './ports';
+import { Budget, othersFirst } from '../expression/budget';
 import { Scope } from './scope';
 import { NotModified, type Validators } from './validators';
 
@@ -65,6 +66,8 @@ export interface RunMore {
   readonly depth?: number;
   /** Runs an operation inside the gateway. */
   readonly inner?: (call: InnerCall) => Promise<InnerEnd>;
+  /** Shared with the runs that this one belongs to. */
+  readonly budget?: Budget;
   /** Where steps of a called flow stand in the observer's eyes. */
   readonly prefix?: string;
   readonly trail?: readonly number[];
@@ -131,7 +134,9 @@ export class Run {
 
   /** A run beside this one: the same request, variables and results so far, its own message from here on. */
   fork(message: Message = this.message, item?: number): Run {
-    const more = item === undefined ? this.more : { ...this.more, trail: [...(this.more.trail ?? []), item] };
+    const { budget } = this;
+    const trail = item === undefined ? this.more.trail : [...(this.more.trail ?? []), item];
+    const more = { ...this.more, budget, trail };
     const run = new Run(this.request, this.ports, this.env, this.environment, this.outbound, this.observer, more);
     run.began = this.began;
     run.came = this.came;
@@ -152,6 +157,7 @@ export class Run {
     return Object.assign(
       new Run(this.request, this.ports, this.env, this.environment, this.outbound, this.observer, {
         ...this.more,
+        budget: this.budget,
         prefix,
         inner,
       }),
@@ -168,7 +174,8 @@ export class Run {
 
   /** A run that nobody watches and nobody waits for: what it says and counts is its own. */
   apart(): Run {
-    const { request, ports, env, environment, outbound, more } = this;
+    const { request, ports, env, environment, outbound } = this;
+    const more = { ...this.more, budget: undefined };
     const run = new Run(request, ports, env, environment, outbound, undefined, more);
     run.began = this.began;
     run.came = this.came;
@@ -181,6 +188,12 @@ export class Run {
   }
 
   private began: Message;
+  private budgetMade: Budget | undefined;
+
+  /** What the expressions of this request may take together, those of runs beside this one too. */
+  get budget(): Budget {
+    return (this.budgetMade ??= this.more.budget ?? new Budget());
+  }
 
   /** True until a step made another message. */
   get isRequest(): boolean {
@@ -279,12 +292,13 @@ export interface CompiledStep {
 /** Runs steps in series; a single one that nobody looks at and nobody asks for later is handed on as it is. */
 export function runSeries(steps: readonly CompiledStep[], run: Run): void | Promise<void> {
   const only = steps.length === 1 ? steps[0]! : undefined;
-  return only && !run.observer && only.name === undefined ? only.run(run) : runAll(steps, run);
+  return only && !run.observer && only.name === undefined && !othersFirst.due() ? only.run(run) : runAll(steps, run);
 }
 
 /** The observer's branch is apart, so that nobody looking costs one comparison per step. */
 async function runAll(steps: readonly CompiledStep[], run: Run): Promise<void> {
   for (const step of steps) {
+    if (othersFirst.due()) await othersFirst();
     if (run.observer) await runObserved(step, run, run.observer);
     else {
       const p = step.run(run);

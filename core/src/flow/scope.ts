@@ -1,3 +1,4 @@
+import type { Budget } from '../expression/budget';
 import type { Names } from '../expression/operators';
 import type { Message } from '../message/message';
 import type { Run } from './run';
@@ -13,6 +14,11 @@ export class Scope implements Names {
   }
 
   readonly isNames = true;
+
+  get budget(): Budget {
+    return this.run.budget;
+  }
+
   readonly names = NAMES;
 
   read(name: string): unknown {

@@ -139,6 +139,12 @@ export const REQUEST_CODES = {
     status: 400,
     remedy: 'Send a value that is no dot segment; slashes and question marks are escaped by the gateway.',
   },
+  'HNG-429': {
+    severity: 'error',
+    title: 'An expression took more than a request may have',
+    status: 500,
+    remedy: 'Make the expression do less, bound the list that it walks, or raise limits in the document.',
+  },
   'HNG-430': {
     severity: 'error',
     title: 'Too many header fields',

@@ -1,5 +1,4 @@
-import type { ExpressionError } from '../expression';
-import { compileExpression, type Expression } from '../expression';
+import { compileExpression, ExpressionError, type Expression } from '../expression';
 import { finding, Refusal, type Finding } from '../problem';
 import { escapePointer, schemaAt } from '../schema';
 import type { Run } from '../flow/run';
@@ -102,7 +101,7 @@ function closed(parent: import('../schema').JsonSchema, before: MessageType): bo
 /** Compiles for running; a mistake becomes a step failure that says so. */
 export function runnable(source: string): Expression {
   try {
-    return compileExpression(source);
+    return withinBudget(compileExpression(source));
   } catch (error) {
     const message = (error as ExpressionError).message;
     return {
@@ -118,6 +117,33 @@ export function runnable(source: string): Expression {
     };
   }
 }
+
+/** What takes more than a request may have ends the request with words of its own. */
+function withinBudget(e: Expression): Expression {
+  if (e.path) return e;
+  const told = (error: unknown): never => {
+    if (!(error instanceof ExpressionError) || !OVER.has(error.code)) throw error;
+    throw new Refusal('HNG-429', {
+      inner: `the expression "${brief(e.source)}": ${error.message}`,
+      detail: 'An expression of the flow took more than a request may have. The trace says which.',
+      cause: error,
+    });
+  };
+  return {
+    ...e,
+    evaluate(input) {
+      try {
+        const v = e.evaluate(input);
+        return v instanceof Promise ? v.catch(told) : v;
+      } catch (error) {
+        return told(error);
+      }
+    },
+  };
+}
+
+/** Depth; steps, time and bytes; length of a list. */
+const OVER: ReadonlySet<string> = new Set(['D1011', 'D1012', 'D2015']);
 
 export function readsBody(e: Expression): boolean {
   return e.reads.some((p) => p[0] === 'body') || !e.compiled;
