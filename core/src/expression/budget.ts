@@ -32,7 +32,6 @@ let lookedAt = 0;
 
 /** Milliseconds of evaluating since the process last did anything else. */
 let heldMs = 0;
-let turnAsked = false;
 
 /** Begins an expression; evaluating never waits, so no other comes in between. */
 export function beginBudget(budget: Budget | undefined): void {
@@ -111,26 +110,25 @@ declare const setImmediate: ((run: () => void) => unknown) | undefined;
 const soon = (run: () => void): void =>
   void (typeof setImmediate === 'function' ? setImmediate(run) : setTimeout(run, 0));
 
-/** Counts time in which nobody else had a turn. */
-export function held(ms: number): void {
-  heldMs += ms;
-  if (turnAsked) return;
-  turnAsked = true;
+const waiting: (() => void)[] = [];
+let pumping = false;
+
+/** With the next turn of the process one of those that wait goes on, and only one: together they would hold it again. */
+function pump(): void {
+  if (pumping) return;
+  pumping = true;
   soon(() => {
-    turnAsked = false;
+    pumping = false;
     heldMs = 0;
-    release();
+    waiting.shift()?.();
+    if (waiting.length) pump();
   });
 }
 
-const waiting: (() => void)[] = [];
-
-/** One at a time: what waits together must not go on together. */
-function release(): void {
-  const next = waiting.shift();
-  if (!next) return;
-  next();
-  if (waiting.length) soon(release);
+/** Counts time in which nobody else had a turn. */
+export function held(ms: number): void {
+  heldMs += ms;
+  pump();
 }
 
 /** Whether expressions have held the process for long: the next step waits, so that others have their turn. */
@@ -141,7 +139,7 @@ export const othersFirst = Object.assign(
   (): Promise<void> =>
     new Promise((resolve) => {
       waiting.push(resolve);
-      if (waiting.length === 1) soon(release);
+      pump();
     }),
   { due },
 );
