@@ -113,6 +113,8 @@ export class Run {
   notes: Record<string, unknown> | undefined;
   /** The request with everything that guards withheld since: for guards that come later, never for a flow. */
   came: FlowRequest;
+  /** A call that ends with 400 or above has failed, with or without a contract: somebody here sees to failures. */
+  demandsSuccess = false;
   /** What is to be done when the reply is made, or refused. */
   endings: (() => void)[] = [];
 
@@ -144,6 +146,7 @@ export class Run {
     run.identity = this.identity;
     run.planName = this.planName;
     run.endings = this.endings;
+    run.demandsSuccess = this.demandsSuccess;
     run.backendMs = this.backendMs;
     run.replyHeaders = this.replyHeaders;
     Object.assign(run.vars, this.vars);
@@ -167,6 +170,7 @@ export class Run {
         message: run.message,
         identity: run.identity,
         replyHeaders: run.replyHeaders,
+        demandsSuccess: run.demandsSuccess,
       },
       { backendMs: run.backendMs, vars: run.vars, steps: run.steps },
     );

@@ -1,6 +1,7 @@
 import type { Budget } from '../expression/budget';
 import type { Names } from '../expression/operators';
 import type { Message } from '../message/message';
+import { bodyValue } from './body-value';
 import type { Run } from './run';
 
 /** `body`, `headers`, `query`, `path`, `method`, `status`, `vars`, `app`, `plan`, `claims`, `env`, `steps` and `soapHeader`, each made when it is read. */
@@ -25,7 +26,7 @@ export class Scope implements Names {
     const { run, message } = this;
     switch (name) {
       case 'body':
-        return message.body.value();
+        return bodyValue(message);
       case 'headers':
         return (this.headersMade ??= { ...message.headers, ...run.request.headerParameters });
       case 'query':
@@ -87,7 +88,7 @@ function stepValues(steps: Readonly<Record<string, Message>>): Record<string, un
   for (const [name, m] of Object.entries(steps)) {
     Object.defineProperty(out, name, {
       enumerable: true,
-      get: () => ({ status: m.status, headers: m.headers, body: m.body.pending ? undefined : m.body.value() }),
+      get: () => ({ status: m.status, headers: m.headers, body: m.body.pending ? undefined : bodyValue(m) }),
     });
   }
   return out;

@@ -1,3 +1,4 @@
+import { bodyValue } from '../flow/body-value';
 import { parameterForm, writeQuery, writeSimple, type ParameterForm } from '../codec/parameters';
 import { writeJson } from '../codec/json';
 import type { FlowDocument, OperationDocument, ParameterDocument } from '../flow/document';
@@ -130,7 +131,7 @@ export class Calls implements GraphContext {
     const value = inner.reply.body.isEmpty
       ? undefined
       : /json/i.test(type)
-        ? inner.reply.body.value()
+        ? bodyValue(inner.reply)
         : inner.reply.body.text();
     return { status: inner.reply.status ?? 200, value };
   }

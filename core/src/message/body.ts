@@ -1,4 +1,4 @@
-import { readJson, writeJson } from '../codec/json';
+import { JsonError, readJson, writeJson } from '../codec/json';
 import { decodeXml, saysUtf8 } from '../xml';
 import { fromLatin1, latin1 } from './latin1';
 import { charsetOf, isJson, isMultipart, isXml } from './headers';
@@ -20,6 +20,7 @@ export type ByteSource = () => Promise<Uint8Array>;
 
 const EMPTY = new Uint8Array(0);
 const UTF8 = new TextDecoder();
+const STRICT = new TextDecoder('utf-8', { fatal: true });
 const ENCODER = new TextEncoder();
 
 /**
@@ -148,7 +149,9 @@ export class Body {
           ? decodeXml(this.bytesForm, charsetOf(this.mediaType))
           : isMultipart(this.mediaType)
             ? latin1(this.bytesForm)
-            : UTF8.decode(this.bytesForm);
+            : isJson(this.mediaType)
+              ? jsonText(this.bytesForm)
+              : UTF8.decode(this.bytesForm);
       else if (this.source) throw new Error('the body has not been loaded');
       else this.textForm = this.valueForm === undefined ? '' : this.codec.write(this.valueForm);
     }
@@ -185,6 +188,16 @@ export class Body {
 
   get byteLength(): number {
     return this.bytes().length;
+  }
+}
+
+/** RFC 8259 §8.1: JSON that is sent is UTF-8. Throws JsonError with the place of what is none. */
+function jsonText(bytes: Uint8Array): string {
+  try {
+    return STRICT.decode(bytes);
+  } catch {
+    const lenient = UTF8.decode(bytes);
+    throw new JsonError('the text is no UTF-8', Math.max(0, lenient.indexOf('\ufffd')));
   }
 }
 

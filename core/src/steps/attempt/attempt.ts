@@ -26,10 +26,14 @@ export const attemptKind: StepKind<AttemptDocument> = {
       const before = run.message;
       // The body may be needed again: a stream is gone after the first call.
       await before.body.load();
+      const demanded = run.demandsSuccess;
       try {
+        run.demandsSuccess = true;
         await runSeries(steps, run);
+        run.demandsSuccess = demanded;
         run.notes = run.observer && { taken: '/flow' };
       } catch (error) {
+        run.demandsSuccess = demanded;
         const failure = failureOf(error);
         const kept = run.message;
         run.message = before;

@@ -1,4 +1,6 @@
 import { backendUrl } from '../../message/backend-url';
+import { sentBy } from '../../flow/body-value';
+import type { Message } from '../../message/message';
 import { endToEnd } from '../../message/hop';
 import { finding, Refusal, type Finding } from '../../problem';
 import type { Run } from '../../flow/run';
@@ -8,6 +10,7 @@ import type { BackendContext, MessageType, StepContext, StepKind } from '../kind
 import { operationOfMessage } from '../map/to-backend';
 import { checkTemplate, compileTemplate } from '../template';
 import { compileCaller } from './caller';
+import { loadReply } from './send';
 import { graphqlCall } from './graphql';
 import { httpCall } from './http';
 import type { CallDocument } from './schema';
@@ -116,6 +119,11 @@ function passThrough(step: CallDocument, backend: BackendContext, timeoutMs: num
         body: reply.body,
         format: reply.body.mediaType,
       };
+      sentBy(reply.body, backend.name);
+      if (!run.demandsSuccess || reply.status < 400) return;
+      return loadReply(reply, backend, run).then(() => {
+        throw refusedBy(backend.name, run.message);
+      });
     });
   };
   if (!path)
@@ -125,6 +133,23 @@ function passThrough(step: CallDocument, backend: BackendContext, timeoutMs: num
     const rendered = await path.render(run);
     await ask(run, keepsQuery ? rendered + run.request.search : rendered);
   };
+}
+
+/**
+ * An answer of 400 or above without a contract that would say what it means, where somebody sees to failures: `on`, `onFailure`. Where nobody takes it,
+ * the caller gets it as it came.
+ */
+function refusedBy(backend: string | undefined, reply: Message): Refusal {
+  const status = reply.status!;
+  const reason = `status ${status}`;
+  return new Refusal('HNG-506', {
+    backend,
+    backendStatus: status,
+    status,
+    fault: { code: String(status), reason },
+    inner: `${backend ?? 'the operation'} answered ${status}`,
+    reply,
+  });
 }
 
 /** An operation inside the gateway: with the arguments that a map made, or with the request as it is. */
@@ -145,6 +170,8 @@ function innerCall(step: CallDocument, context: StepContext) {
     run.backendMs += end.backendMs;
     if (end.refusal) throw end.refusal;
     run.message = end.reply;
+    const status = end.reply.status ?? 200;
+    if (run.demandsSuccess && status >= 400) throw refusedBy(undefined, end.reply);
   };
 }
 

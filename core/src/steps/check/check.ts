@@ -1,4 +1,5 @@
 import { LIMITS } from '../../limits';
+import { bodyValue } from '../../flow/body-value';
 import { finding, Refusal } from '../../problem';
 import {
   ValidatorSet,
@@ -27,15 +28,10 @@ export const checkKind: StepKind<CheckDocument> = {
       await run.message.body.load();
       let value: unknown;
       try {
-        value = run.message.body.value();
+        value = bodyValue(run.message);
       } catch (error) {
-        const words = (error as Error).message;
-        throw run.message.status === undefined
-          ? new Refusal('HNG-403', {
-              detail: `The body cannot be read: ${words}.`,
-              errors: [{ pointer: '', code: 'syntax', detail: words }],
-            })
-          : new Refusal('HNG-422', { inner: `the body cannot be read: ${words}` });
+        if (error instanceof Refusal) throw error;
+        throw new Refusal('HNG-422', { inner: `the body cannot be read: ${(error as Error).message}` });
       }
       const faults = collectFaults(validate, value);
       run.notes = { faults: faults.length };

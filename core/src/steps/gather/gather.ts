@@ -1,4 +1,5 @@
 import { runSeries, type CompiledStep, type Run } from '../../flow/run';
+import { bodyValue } from '../../flow/body-value';
 import { Body } from '../../message/body';
 import { finding, Refusal } from '../../problem';
 import type { JsonSchema } from '../../schema';
@@ -87,13 +88,16 @@ export interface End {
 /** One line on a run of its own; a failure is kept, so that the other lines come to their end. */
 export async function runLine(run: Run, steps: readonly CompiledStep[], timeoutMs: number | undefined): Promise<End> {
   const fork = run.fork();
+  fork.demandsSuccess = true;
   const began = run.ports.clock.now();
   const end = (error?: unknown): End => ({ run: fork, ms: run.ports.clock.now() - began, error });
   let timer: ReturnType<typeof setTimeout> | undefined;
   try {
     const work = (async () => {
       await runSeries(steps, fork);
-      await loadReply(fork);
+      await fork.message.body.load();
+      // Not to be found out by whoever joins the lines.
+      bodyValue(fork.message);
     })();
     if (timeoutMs === undefined) await work;
     else {
@@ -115,12 +119,8 @@ export async function runLine(run: Run, steps: readonly CompiledStep[], timeoutM
   }
 }
 
-async function loadReply(run: Run): Promise<void> {
-  await run.message.body.load();
-}
-
 export function valueOf(run: Run): unknown {
-  const v = run.message.body.value();
+  const v = bodyValue(run.message);
   return v === undefined ? null : v;
 }
 
