@@ -17,7 +17,8 @@ import { identityIn, LastGood } from './feed/last-good';
 import { RevokedTokens } from './feed/revoked';
 import type { TlsOptions } from './http/certificate';
 import { ControlServer } from './http/control';
-import { GatewayServer } from './http/server';
+import { TrustedProxies } from './http/forwarded';
+import { GatewayServer, type FailedRequest } from './http/server';
 import { GATEWAY_LIMITS } from './limits';
 import { KeptSubscriptions } from './subscriptions';
 import { SharedCounters } from './stores/counters';
@@ -25,6 +26,7 @@ import { StoreLink, type StoreOptions, type StoreState } from './stores/link';
 import { SharedStore } from './stores/replies';
 import { Rehearsals } from './rehearsals';
 import { watchTls, type TlsFiles } from './tls';
+import { RecentTraces } from './telemetry/recent';
 import { Metrics } from './telemetry/metrics';
 import { TraceCollector } from './telemetry/trace';
 
@@ -45,6 +47,9 @@ export interface GatewayOptions {
   readonly stateDir?: string;
   /** Name under which brokers keep what this gateway has not confirmed; the one in `stateDir` when absent. */
   readonly identity?: string;
+  /** Addresses and ranges of proxies whose fields on client, host and scheme are believed. */
+  readonly trustProxy?: readonly string[];
+  readonly failed?: (failure: FailedRequest) => void;
   readonly log?: (message: string, more?: Record<string, unknown>) => void;
 }
 
@@ -52,8 +57,30 @@ export interface RunningGateway {
   readonly port: number;
   readonly controlPort?: number;
   readonly server: GatewayServer;
+  /** Another configuration, taken whole or, throwing, not at all; what is under way goes on with the old one. */
+  apply(config: GatewayConfig): void;
   stop(): Promise<void>;
 }
+
+/** A port that cannot be had. */
+export class PortError extends Error {
+  constructor(
+    readonly which: 'callers' | 'control',
+    readonly port: number,
+    readonly code: string | undefined,
+    cause: unknown,
+  ) {
+    super(`the ${which === 'control' ? 'control' : "callers'"} port ${port} cannot be had: ${code ?? String(cause)}`, {
+      cause,
+    });
+  }
+}
+
+const naming =
+  (which: PortError['which'], port: number) =>
+  (error: NodeJS.ErrnoException): never => {
+    throw new PortError(which, port, error.code, error);
+  };
 
 /** Waits for the end of something, but not for ever: a gateway that is told to stop stops. */
 async function inTime(what: string, end: Promise<unknown>, log: (message: string) => void): Promise<void> {
@@ -128,13 +155,22 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
   const lastGood = options.stateDir === undefined ? undefined : new LastGood(options.stateDir);
   const rehearsals = new Rehearsals(ports, (name) => server.neighbour(name));
   let fromDisk = false;
-  const traces = new TraceCollector(options.feed && ((batch) => feed!.traces(batch)));
+  const recent = new RecentTraces();
+  // A gateway of files without a control port has nobody who could look.
+  const looks = options.feed !== undefined || options.controlPort !== undefined;
+  const keep = async (batch: readonly string[]): Promise<void> => {
+    recent.keep(batch);
+    await feed?.traces(batch);
+  };
+  const traces = new TraceCollector(looks ? keep : undefined, options.feed ? undefined : GATEWAY_LIMITS.tracesASecond);
   const server: GatewayServer = new GatewayServer({
     ports,
     metrics,
     traces,
     tokens: new TokenEndpoint(tokens, callers, now),
     tls: options.tls,
+    trusted: new TrustedProxies(options.trustProxy),
+    failed: options.failed,
   });
   const background = new Background(server, ports, metrics, traces, log);
   /** What goes on without callers, as the configuration says now. */
@@ -199,11 +235,39 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     store: storeState(),
     ...(shared && { whenStoreAway: shared.whenAway }),
   });
-  const control = options.controlPort === undefined ? undefined : new ControlServer(metrics, health, webhooks, store);
-  const controlPort = await control?.listen(options.controlPort!);
-  const port = await server.listen(options.port, options.host);
+  const watch: { stop?: () => void } = {};
+  const control =
+    options.controlPort === undefined ? undefined : new ControlServer(metrics, health, webhooks, store, recent);
+  const stop = async (): Promise<void> => {
+    watch.stop?.();
+    const drained = server.drain();
+    await inTime('deliveries', Promise.all([webhooks.close(), background.close()]), log);
+    await inTime('subscriptions', subscriptions.close(), log);
+    // Streams never end by themselves.
+    topics.close();
+    const cut = await drained;
+    if (cut.requests || cut.sockets)
+      log(`cut off after ${GATEWAY_LIMITS.drainMs / 1000} s: ${cut.requests} requests, ${cut.sockets} sockets`);
+    await inTime('traces', traces.flush(), log);
+    revoked.close();
+    feed?.stop();
+    control?.close();
+    link?.close();
+    await inTime('backends', backends.close(), log);
+    await inTime('brokers', brokers.close(), log);
+  };
+  let controlPort: number | undefined;
+  let port: number;
+  try {
+    controlPort = await control?.listen(options.controlPort!).catch(naming('control', options.controlPort!));
+    port = await server.listen(options.port, options.host).catch(naming('callers', options.port));
+  } catch (error) {
+    // Nothing that was opened for it may keep the process.
+    await stop();
+    throw error;
+  }
   feed?.start();
-  const unwatch =
+  watch.stop =
     options.tls &&
     options.tlsFiles &&
     watchTls(
@@ -215,23 +279,10 @@ export async function startGateway(options: GatewayOptions): Promise<RunningGate
     port,
     controlPort,
     server,
-    async stop() {
-      unwatch?.();
-      const drained = server.drain();
-      await inTime('deliveries', Promise.all([webhooks.close(), background.close()]), log);
-      await inTime('subscriptions', subscriptions.close(), log);
-      // Streams never end by themselves.
-      topics.close();
-      const cut = await drained;
-      if (cut.requests || cut.sockets)
-        log(`cut off after ${GATEWAY_LIMITS.drainMs / 1000} s: ${cut.requests} requests, ${cut.sockets} sockets`);
-      await inTime('traces', traces.flush(), log);
-      revoked.close();
-      feed?.stop();
-      control?.close();
-      link?.close();
-      await inTime('backends', backends.close(), log);
-      await inTime('brokers', brokers.close(), log);
+    apply(config) {
+      server.apply(config);
+      begin();
     },
+    stop,
   };
 }

@@ -36,6 +36,10 @@ export const GATEWAY_LIMITS = {
   tracesWaiting: 500,
   /** Together, in characters of their text. */
   tracesWaitingChars: 32 * 1024 * 1024,
+  /** Traces that a gateway keeps for its own control port, and in a second so many at the most where no studio wants them. */
+  tracesKept: 200,
+  tracesKeptChars: 16 * 1024 * 1024,
+  tracesASecond: 20,
   /** Traces are sent in batches this often. */
   tracesEveryMs: 250,
   /** The feed is opened again after a wait that doubles between these two. */

@@ -2,7 +2,7 @@ import jsonata from 'jsonata';
 import { LIMITS } from '../limits';
 import { lower } from '../message/digits';
 import { costOf, inTime, OutOfTime } from '../pattern';
-import { Budget, held, weigh } from './budget';
+import { Budget, held, Stopwatch, weigh } from './budget';
 import { ExpressionError } from './error';
 import { isNames } from './operators';
 
@@ -59,8 +59,10 @@ let meter: Meter | undefined;
 
 class Meter {
   private entries = 0;
-  private lookedAt = performance.now();
-  constructor(private readonly budget: Budget) {}
+  private readonly watch = new Stopwatch();
+  constructor(private readonly budget: Budget) {
+    this.watch.lap();
+  }
 
   /** An evaluation of the library does as much as several of our steps. */
   step(n = 4): void {
@@ -71,10 +73,9 @@ class Meter {
   }
 
   look(): void {
-    const now = performance.now();
-    this.budget.ms += now - this.lookedAt;
-    held(now - this.lookedAt);
-    this.lookedAt = now;
+    const spent = this.watch.lap();
+    this.budget.ms += spent;
+    held(spent);
     if (this.budget.ms > this.budget.limits.ms)
       throw new ExpressionError('D1012', `the expressions took more than ${this.budget.limits.ms} ms`);
   }

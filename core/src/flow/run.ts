@@ -342,11 +342,18 @@ async function runObserved(step: CompiledStep, run: Run, observer: Observer): Pr
 
 /** Wraps whatever a step threw into a refusal that says which step it was. */
 export function stepFailure(step: { at: string; kind: string; name?: string }, error: unknown): Error {
-  if (error instanceof Refusal || error instanceof NotModified) return error;
+  if (error instanceof NotModified) return error;
+  if (error instanceof Refusal) {
+    // The innermost step says it first.
+    error.step ??= step;
+    return error;
+  }
   const label = step.name ? `${step.kind} "${step.name}"` : step.kind;
-  return new Refusal('HNG-420', {
+  const refusal = new Refusal('HNG-420', {
     detail: 'A step of the flow failed. The trace says which.',
     inner: `${label} at ${step.at}: ${(error as Error).message}`,
     cause: error,
   });
+  refusal.step = step;
+  return refusal;
 }

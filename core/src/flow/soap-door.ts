@@ -153,7 +153,7 @@ export function wsdlEntry(
           refusal,
         });
       }
-      const scheme = incoming.headers['x-forwarded-proto'] === 'https' ? 'https' : 'http';
+      const scheme = incoming.secure ? 'https' : 'http';
       const address = `${scheme}://${incoming.headers.host ?? 'localhost'}${incoming.url}`;
       if (made?.address !== address) made = { address, text: exportWsdl(document, { address, door: door.name }) };
       return Promise.resolve({

@@ -43,6 +43,8 @@ export class Refusal extends Error {
   readonly status: number;
   readonly options: RefusalOptions;
   /** The guard that refused, and where it is set, in words. For designers. */
+  /** The step that failed: where it stands in its flow (RFC 6901), and what it is. For designers. */
+  step?: { readonly at: string; readonly kind: string; readonly name?: string };
   guard?: { readonly kind: string; readonly from: string };
   constructor(code: Code, options: RefusalOptions = {}) {
     const row: { status?: number; title: string } = CODES[code];

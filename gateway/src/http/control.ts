@@ -2,6 +2,7 @@ import { keyTag, type Store, type Webhooks } from '@hinge/core';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import type { StoreState, WhenAway } from '../stores/link';
+import type { RecentTraces } from '../telemetry/recent';
 import type { Metrics } from '../telemetry/metrics';
 
 export interface Health {
@@ -15,11 +16,11 @@ export interface Health {
   readonly whenStoreAway?: WhenAway;
 }
 
-/** GET /healthz, /readyz, /metrics and /webhooks; POST /webhooks/ID/resend; DELETE /remembered: all, ?tag=NAME, or ?key=VALUE for each part of a key. */
+/** GET /healthz, /readyz, /metrics, /traces, /traces/ID and /webhooks; POST /webhooks/ID/resend; DELETE /remembered: all, ?tag=NAME, or ?key=VALUE for each part of a key. */
 export class ControlServer {
   private readonly server: Server;
 
-  constructor(metrics: Metrics, health: () => Health, webhooks: Webhooks, store: Store) {
+  constructor(metrics: Metrics, health: () => Health, webhooks: Webhooks, store: Store, traces: RecentTraces) {
     this.server = createServer((req, res) => {
       const json = (status: number, value: unknown) => {
         res.writeHead(status, { 'content-type': 'application/json' });
@@ -44,14 +45,22 @@ export class ControlServer {
       } else if (req.method !== 'GET' && req.method !== 'HEAD') json(405, { error: 'GET only' });
       else if (req.url === '/healthz') json(200, { status: 'up', ...h });
       else if (req.url === '/readyz') json(h.ready ? 200 : 503, h);
-      else if (req.url === '/webhooks') json(200, { subscriptions: webhooks.count, deliveries: webhooks.deliveries });
+      else if (path === '/traces') json(200, { traces: traces.list() });
+      else if (path?.startsWith('/traces/')) {
+        const found = traces.find(path.slice('/traces/'.length));
+        if (found === undefined) json(404, { error: 'there is no such trace here; the last ones are kept' });
+        else {
+          res.writeHead(200, { 'content-type': 'application/json' });
+          res.end(found);
+        }
+      } else if (req.url === '/webhooks') json(200, { subscriptions: webhooks.count, deliveries: webhooks.deliveries });
       else if (req.url === '/metrics') {
         metrics.oldRevision.set(h.runningOldRevision ? 1 : 0);
         void metrics.registry.metrics().then((text) => {
           res.writeHead(200, { 'content-type': metrics.registry.contentType });
           res.end(text);
         });
-      } else json(404, { error: 'there are /healthz, /readyz, /metrics and /webhooks' });
+      } else json(404, { error: 'there are /healthz, /readyz, /metrics, /traces, /traces/ID and /webhooks' });
     });
   }
 

@@ -15,6 +15,7 @@ import type { IncomingMessage } from 'node:http';
 import { giveBack } from '../give-back';
 import { GATEWAY_LIMITS } from '../limits';
 import { certificateOf } from './certificate';
+import type { Origin } from './forwarded';
 import type { Match } from './router';
 
 /** Header fields as one text each (RFC 9110 §5.3); Node has joined repeated ones already, set-cookie apart. */
@@ -69,6 +70,7 @@ const EMPTY = new Uint8Array(0);
 export function incomingOf(
   req: IncomingMessage,
   match: Match,
+  { remote, secure }: Origin,
   { method, url, search, headers, body }: Pick<Incoming, 'method' | 'url' | 'search' | 'headers' | 'body'>,
 ): Incoming {
   return {
@@ -81,8 +83,8 @@ export function incomingOf(
     below: match.below,
     headers,
     body,
-    remote: req.socket.remoteAddress,
-    secure: isSecure(req),
+    remote,
+    secure,
     certificate: certificateOf(req.socket),
   };
 }
@@ -130,5 +132,3 @@ function hasTwoHosts(raw: readonly string[]): boolean {
   }
   return false;
 }
-
-export const isSecure = (req: IncomingMessage): boolean => (req.socket as { encrypted?: boolean }).encrypted === true;

@@ -20,11 +20,13 @@ import { asksForTokens, loadApis, type GatewayConfig, type LoadedApi } from '../
 import { GATEWAY_LIMITS } from '../limits';
 import type { Metrics } from '../telemetry/metrics';
 import { traceContext, type TraceContext } from '../telemetry/trace-context';
-import type { TraceCollector, TraceHead } from '../telemetry/trace';
+import type { TraceCollector } from '../telemetry/trace';
 import type { TlsOptions } from './certificate';
 import { Listener, type DrainEnd } from './listener';
+import { headOf, type Taken } from './taken';
 import { replyHeaders, whyNot, write } from './reply';
-import { askedOf, bodyOf, flatHeaders, incomingOf, isSecure, type Asked } from './request';
+import { originOf, TrustedProxies } from './forwarded';
+import { askedOf, bodyOf, flatHeaders, incomingOf, type Asked } from './request';
 import { Router, type Match } from './router';
 import { Sockets, socketType } from './sockets';
 
@@ -34,23 +36,28 @@ export interface ServerOptions {
   readonly traces: TraceCollector;
   readonly tokens?: TokenEndpoint;
   readonly tls?: TlsOptions;
+  readonly trusted?: TrustedProxies;
+  /** Told of each request that the gateway or a backend failed at. */
+  readonly failed?: (failure: FailedRequest) => void;
+}
+
+/** A request that ended with 500 or above, for its owner. */
+export interface FailedRequest {
+  readonly api?: string;
+  readonly operation: string;
+  readonly status: number;
+  readonly refusal: Refusal;
+  readonly traceId: string;
 }
 
 /** For callers. */
 const READ_ELSEWHERE =
   'The path can be read in several ways that lead to different operations. Escape what is meant as data only once, and leave dots, slashes and semicolons plain.';
 
-interface Taken {
-  readonly req: IncomingMessage;
-  readonly res: ServerResponse;
-  readonly trace: TraceContext;
-  /** Of the port's clock. */
-  readonly started: number;
-}
-
 /** Callers' port: routes, runs flows, writes replies. */
 export class GatewayServer {
   private readonly listener: Listener;
+  private readonly trusted: TrustedProxies;
   private router = new Router([]);
   private config: GatewayConfig = { revision: 'none', apis: [] };
   private apis: readonly LoadedApi[] = [];
@@ -65,6 +72,7 @@ export class GatewayServer {
   });
 
   constructor(private readonly options: ServerOptions) {
+    this.trusted = options.trusted ?? new TrustedProxies();
     this.listener = new Listener({
       tls: options.tls,
       take: (req, res) => this.take(req, res),
@@ -145,6 +153,10 @@ export class GatewayServer {
     }
   }
 
+  private now(): number {
+    return this.options.ports.clock.now();
+  }
+
   private done(): void {
     this.inFlight--;
     this.options.metrics.inFlight = this.inFlight;
@@ -153,8 +165,9 @@ export class GatewayServer {
   /** Nothing in a request may bring the gateway down. */
   private failed({ req, res, trace }: Taken, error: unknown): void {
     this.done();
-    if (!res.headersSent)
-      write(req, res, refusalMessage(new Refusal('HNG-420', { cause: error }), req.url ?? '/', trace.traceId), []);
+    const refusal = new Refusal('HNG-420', { cause: error, inner: (error as Error).message });
+    this.options.failed?.({ operation: req.url ?? '/', status: 500, refusal, traceId: trace.traceId });
+    if (!res.headersSent) write(req, res, refusalMessage(refusal, req.url ?? '/', trace.traceId), []);
     else res.destroy();
   }
 
@@ -185,13 +198,16 @@ export class GatewayServer {
       this.refuse(call, { method: req.method, path: req.url, headers, body }, error);
       return false;
     }
-    const { target, host } = asked;
+    const { target } = asked;
+    const origin = originOf(req, this.trusted);
+    const host = origin.host ?? asked.host;
+    if (origin.host !== undefined) headers.host = origin.host;
     const { path: url, search } = target;
     const request: Message = { method: req.method, path: search === '' ? url : url + search, headers, body };
     if (target.form === 'asterisk') return this.aboutItself(call, request);
     if (this.givesTokens && TokenEndpoint.serves(url)) {
-      const origin = `${isSecure(req) ? 'https' : 'http'}://${host ?? ''}`;
-      const wish = { method: req.method ?? 'GET', url, headers, body, remote: req.socket.remoteAddress, origin };
+      const own = `${origin.secure ? 'https' : 'http'}://${host ?? ''}`;
+      const wish = { method: req.method ?? 'GET', url, headers, body, remote: origin.remote, origin: own };
       return this.later(call, this.options.tokens!.answer(wish), (reply) => write(req, res, reply, []));
     }
     // A browser that asks first is answered here, also where the flow would take any method.
@@ -212,10 +228,10 @@ export class GatewayServer {
       this.refuse(call, request, new Refusal('HNG-409', { detail: READ_ELSEWHERE }));
       return false;
     }
-    const sampled = this.options.traces.wanted && Math.random() < (this.config.traceShare ?? 1);
+    const sampled = this.options.traces.takes(this.config.traceShare);
     const seen: StepSeen[] | undefined = sampled ? [] : undefined;
     const outcome = match.route.operation.handle(
-      incomingOf(req, match, { method: req.method ?? 'GET', url, search, headers, body }),
+      incomingOf(req, match, origin, { method: req.method ?? 'GET', url, search, headers, body }),
       this.contextOf(match, trace, seen && { step: (s) => void seen.push(s) }),
     );
     return this.later(call, outcome, (o) => this.reply(call, match, request, o, seen));
@@ -263,9 +279,16 @@ export class GatewayServer {
     outcome.reply = request;
     const status = reply.status ?? 500;
     this.options.metrics.answered(config.slug, operation.id, status, ms / 1000);
-    if (!seen) return;
+    const { refusal } = outcome;
+    if (refusal && status >= 500)
+      this.options.failed?.({ api: config.slug, operation: operation.id, status, refusal, traceId: trace.traceId });
+    // What failed is kept, if not step by step.
+    if (!seen && !(refusal && status >= 500 && this.options.traces.wanted)) return;
     this.options.traces.add({
-      head: this.headOf(call, request, status, ms, {
+      head: headOf(call, this.now(), request, {
+        environment: this.config.environment,
+        status,
+        ms,
         backendMs: outcome.backendMs,
         api: config.slug,
         release: config.release,
@@ -276,10 +299,10 @@ export class GatewayServer {
       }),
       request,
       reply,
-      seen,
+      seen: seen ?? [],
       operation,
       startedMs: started,
-      refusal: outcome.refusal,
+      refusal,
       secrets: compiled.secrets,
     });
   }
@@ -321,7 +344,7 @@ export class GatewayServer {
     const { connection: _c, upgrade, ...rest } = flatHeaders(req);
     const headers = { ...rest, ...(method === 'GET' && { upgrade: upgrade ?? '' }), ...more };
     const outcome = await match.route.operation.handle(
-      incomingOf(req, match, { method, url, search, headers, body }),
+      incomingOf(req, match, originOf(req, this.trusted), { method, url, search, headers, body }),
       this.contextOf(match, trace),
     );
     this.options.metrics.answered(
@@ -331,34 +354,6 @@ export class GatewayServer {
       0,
     );
     return outcome.reply;
-  }
-
-  /** Written out: copying one object into another costs many times more. */
-  private headOf(
-    { req, trace, started }: Taken,
-    request: Message,
-    status: number,
-    ms: number,
-    of: Pick<TraceHead, 'backendMs' | 'api' | 'release' | 'door' | 'operation' | 'app' | 'plan' | 'offered'>,
-  ): TraceHead {
-    return {
-      id: trace.spanId,
-      traceId: trace.traceId,
-      at: Date.now() - (this.options.ports.clock.now() - started),
-      api: of.api,
-      release: of.release,
-      environment: this.config.environment,
-      app: of.app,
-      plan: of.plan,
-      door: of.door,
-      operation: of.operation,
-      method: req.method ?? 'GET',
-      url: request.path ?? '/',
-      status,
-      ms,
-      backendMs: of.backendMs,
-      offered: of.offered,
-    };
   }
 
   /** For a request that came to no operation. */
@@ -375,7 +370,10 @@ export class GatewayServer {
       ? [...(near.api.compiled.operations.get(near.door) ?? [])].map((o) => `${o.method} ${near.base}${o.path}`)
       : this.apis.flatMap((a) => a.compiled.doors.map((d) => `${d.path} (${a.config.document.api.name})`));
     this.options.traces.add({
-      head: this.headOf(call, request, refusal.status, ms, {
+      head: headOf(call, this.now(), request, {
+        environment: this.config.environment,
+        status: refusal.status,
+        ms,
         backendMs: 0,
         api: near?.api.config.slug,
         release: near?.api.config.release,

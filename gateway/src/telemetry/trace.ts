@@ -76,10 +76,29 @@ export class TraceCollector {
   private timer: NodeJS.Timeout | undefined;
   dropped = 0;
 
-  constructor(private readonly deliver: ((traces: readonly string[]) => Promise<void>) | undefined) {}
+  /** `mostASecond`: where nobody says a share. */
+  constructor(
+    private readonly deliver: ((traces: readonly string[]) => Promise<void>) | undefined,
+    private readonly mostASecond?: number,
+  ) {}
 
   get wanted(): boolean {
     return this.deliver !== undefined;
+  }
+
+  private second = 0;
+  private inSecond = 0;
+
+  /** Whether this request is one of those that are traced whole: a share of all, or so many in a second. */
+  takes(share: number | undefined): boolean {
+    if (!this.deliver) return false;
+    if (this.mostASecond === undefined) return Math.random() < (share ?? 1);
+    const now = Math.floor(Date.now() / 1000);
+    if (now !== this.second) {
+      this.second = now;
+      this.inSecond = 0;
+    }
+    return this.inSecond < this.mostASecond && this.inSecond++ < this.mostASecond;
   }
 
   add(parts: TraceParts): void {
