@@ -19,7 +19,8 @@ import { LIMITS } from '@hinge/core';
 const isUrl = (text: string): boolean => /^https?:\/\//i.test(text);
 
 /** Reads a file or an http(s) URL as text. XML by its declared encoding. */
-export async function readText(location: string, base = '.'): Promise<string> {
+export async function readText(location: string, base = '.', onRead?: (path: string) => void): Promise<string> {
+  if (!isUrl(location)) onRead?.(isUrl(base) ? location : resolve(base, location));
   const bytes = isUrl(location)
     ? await fetchBytes(location)
     : await fileBytes(isUrl(base) ? location : resolve(base, location), location);
@@ -102,8 +103,11 @@ function relativeTo(source: ContractFiles): ContractFiles {
 }
 
 /** A flow document from a file, its contracts read in when they are relative paths. */
-export async function readFlowFile(file: string): Promise<{ document?: FlowDocument; findings: readonly Finding[] }> {
-  const read = readDocument(await readText(file), file);
+export async function readFlowFile(
+  file: string,
+  onRead?: (path: string) => void,
+): Promise<{ document?: FlowDocument; findings: readonly Finding[] }> {
+  const read = readDocument(await readText(file, '.', onRead), file);
   if (!read.document) return { findings: read.findings };
   const document = read.document;
   const folder = dirname(file);
@@ -112,7 +116,8 @@ export async function readFlowFile(file: string): Promise<{ document?: FlowDocum
     if (!contract || contract.files?.[contract.entry] !== undefined) continue;
     const entry = isUrl(contract.entry) ? contract.entry : resolve(folder, contract.entry);
     try {
-      const source = relativeTo(await collectContract(entry, contract.files ?? {}, (location) => readText(location)));
+      const text = (location: string): Promise<string> => readText(location, '.', onRead);
+      const source = relativeTo(await collectContract(entry, contract.files ?? {}, text));
       contract.entry = source.entry;
       contract.files = { ...source.files };
     } catch (error) {

@@ -1,6 +1,8 @@
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
 import { Failure, lineOf } from './fail';
-import { check, draft, exportContract, rehearseAll, rehearseOne, serve, type ServeArguments } from './flow-commands';
+import { check, draft, exportContract } from './flow-commands';
+import { rehearseAll, rehearseOne, type RehearseArguments } from './rehearse';
+import { serve, type ServeArguments } from './serve';
 
 const port = (text: string): number => {
   const n = Number(text);
@@ -68,6 +70,14 @@ program
   .option('--port <port>', "callers' port", port, 4320)
   .option('--control-port <port>', 'control port; any free one when absent', port)
   .option('--set <setting>', 'backend.NAME.address=URL', collect, [])
+  .option('--env <name>', 'environment: chooses among the addresses of backends')
+  .option('--values <file>', 'variables of the environment, YAML or JSON, read as env.NAME')
+  .option('--state <dir>', 'folder that keeps subscriptions and what was laid aside over a restart')
+  .option(
+    '--trust-proxy <cidr...>',
+    'proxies whose Forwarded and X-Forwarded-* fields on client, host and scheme are believed',
+    [],
+  )
   .option('--tls-cert <file>', 'end TLS: certificate of the gateway, PEM')
   .option('--tls-key <file>', 'its key, PEM')
   .option('--tls-ca <file>', 'authorities of callers, PEM: certificates are asked for (mutual TLS)')
@@ -94,21 +104,24 @@ program
 
 program
   .command('rehearse')
-  .argument('<file>')
+  .argument('<files...>')
   .option('--operation <id>', 'operation to call')
   .option('--request <file>', 'JSON with path, query, headers and body')
   .option('--all', 'run every case of the document and judge it', false)
   .option('--json', 'with --all: results as JSON', false)
   .option('--set <setting>', 'backend.NAME.address=URL', collect, [])
+  .option('--env <name>', 'environment: chooses among the addresses of backends')
+  .option('--values <file>', 'variables of the environment, YAML or JSON, read as env.NAME')
+  .option('--secrets <file>', 'secrets of backends by name, YAML or JSON')
+  .option('--door <name>', 'the door to come in by; the first one when absent')
+  .option('--as <app>', 'id of the app that calls')
   .description('run one request through a flow and print every message; or all cases')
-  .action(
-    async (file: string, o: { operation?: string; request?: string; all: boolean; json: boolean; set: string[] }) => {
-      if (o.all) process.exitCode = await rehearseAll(file, o.set, o.json);
-      else if (!o.operation || !o.request)
-        throw new Failure('rehearse needs --operation ID and --request FILE, or --all for every case of the document');
-      else await rehearseOne(file, o.operation, o.request, o.set);
-    },
-  );
+  .action(async (files: string[], o: RehearseArguments & { all: boolean; json: boolean }) => {
+    if (o.all) process.exitCode = await rehearseAll(files, o, o.json);
+    else if (!o.operation || !o.request)
+      throw new Failure('rehearse needs --operation ID and --request FILE, or --all for every case of the document');
+    else await rehearseOne(files, o);
+  });
 
 try {
   await program.parseAsync();
@@ -125,3 +138,6 @@ try {
     process.exitCode = error instanceof Failure ? error.exitCode : 1;
   }
 }
+
+// Whatever was left open by a failure must not keep the process.
+if (process.exitCode) setTimeout(() => process.exit(), 1_000).unref();

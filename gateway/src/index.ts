@@ -3,6 +3,7 @@ export * from './backends';
 export * from './config';
 export * from './feed/messages';
 export * from './gateway';
+export type { FailedRequest } from './http/server';
 export * from './limits';
 export type { StoreOptions, StoreState, WhenAway } from './stores/link';
 export { traceContext } from './telemetry/trace-context';
