@@ -3,11 +3,13 @@ import { LinkButton } from '../features/shell/link-button';
 import Link from 'next/link';
 import { assemble, getDraft, listApis } from '../features/apis/server';
 import { ApiTable } from '../features/apis/api-table';
+import { endedLately } from '../features/gateways/ended';
 import { gatewayStates } from '../features/gateways/server';
 import { listBackends } from '../features/backends/server';
 import { waiting } from '../features/callers/server';
 import { GatewayList } from '../features/gateways/gateway-list';
 import { demandUser } from '../lib/session';
+import { Moment } from '../features/shell/moment';
 import { Shell } from '../features/shell/shell';
 
 export const dynamic = 'force-dynamic';
@@ -16,7 +18,13 @@ export const metadata = { title: 'Desk' };
 /** What needs you now, then the APIs. */
 export default async function Page() {
   await demandUser();
-  const [apis, gateways, backends, asked] = await Promise.all([listApis(), gatewayStates(), listBackends(), waiting()]);
+  const [apis, gateways, backends, asked, ended] = await Promise.all([
+    listApis(),
+    gatewayStates(),
+    listBackends(),
+    waiting(),
+    endedLately(),
+  ]);
   const needs: { text: string; href: string; code?: string }[] = [];
   for (const s of asked)
     needs.push({ text: `${s.appName} asks for ${s.wanted ?? s.planName} of ${s.apiName}`, href: '/callers' });
@@ -43,13 +51,21 @@ export default async function Page() {
           <h1>What needs you now</h1>
         </div>
         <div className="frame">
-          {needs.length === 0 ? (
+          {needs.length === 0 && ended.length === 0 ? (
             <div style={{ padding: '10px 14px' }} className="soft">
               Nothing. No finding in any draft, every gateway runs what it should.
             </div>
           ) : (
             <table>
               <tbody>
+                {ended.map((e) => (
+                  <tr key={e.at}>
+                    <td>{e.words}</td>
+                    <td className="nowrap soft" style={{ textAlign: 'right' }}>
+                      <Moment at={e.at} />
+                    </td>
+                  </tr>
+                ))}
                 {needs.map((n, i) => (
                   <tr key={i} className="link">
                     <td>

@@ -1,5 +1,6 @@
 import { lookup as systemLookup, type LookupAddress } from 'node:dns';
-import { BlockList, isIP, type LookupFunction } from 'node:net';
+import { isIP, type LookupFunction } from 'node:net';
+import ipaddr from 'ipaddr.js';
 import { Agent, request } from 'undici';
 import { Told } from './route';
 
@@ -8,42 +9,32 @@ import { Told } from './route';
  * private networks are refused unless they are on the list; every address that a name stands for is looked at when the connection is made, so that a name cannot
  * mean something else by then.
  */
-const PRIVATE: readonly (readonly [string, number, 'ipv4' | 'ipv6'])[] = [
-  // RFC 6890: this host, private use, shared, loopback, link-local (cloud metadata among it), benchmarking, multicast, reserved.
-  ['0.0.0.0', 8, 'ipv4'],
-  ['10.0.0.0', 8, 'ipv4'],
-  ['100.64.0.0', 10, 'ipv4'],
-  ['127.0.0.0', 8, 'ipv4'],
-  ['169.254.0.0', 16, 'ipv4'],
-  ['172.16.0.0', 12, 'ipv4'],
-  ['192.0.0.0', 24, 'ipv4'],
-  ['192.168.0.0', 16, 'ipv4'],
-  ['198.18.0.0', 15, 'ipv4'],
-  ['224.0.0.0', 3, 'ipv4'],
-  ['::', 127, 'ipv6'],
-  ['fc00::', 7, 'ipv6'],
-  ['fe80::', 10, 'ipv6'],
-  ['ff00::', 8, 'ipv6'],
-  ['64:ff9b::', 96, 'ipv6'],
-];
-const blocked = new BlockList();
-for (const [net, bits, family] of PRIVATE) blocked.addSubnet(net, bits, family);
-const loopback = new BlockList();
-loopback.addSubnet('127.0.0.0', 8, 'ipv4');
-loopback.addAddress('::1', 'ipv6');
 
 /** `HINGE_IMPORT_ALLOW`: origins, or the word loopback, between blanks. */
 const allowList = (): readonly string[] => (process.env.HINGE_IMPORT_ALLOW ?? '').split(/\s+/).filter(Boolean);
 
-/** IPv4 inside IPv6 (RFC 4291 §2.5.5.2) is the IPv4 address that it is. */
-const bare = (address: string): string => address.replace(/^::ffff:(?=\d+\.\d+\.\d+\.\d+$)/i, '');
+/** The address that is meant: an IPv4 address inside of an IPv6 one is that IPv4 address (RFC 4291 §2.5.5). */
+function meant(address: string): ipaddr.IPv4 | ipaddr.IPv6 | undefined {
+  if (!ipaddr.isValid(address)) return undefined;
+  const parsed = ipaddr.process(address);
+  if (parsed.kind() === 'ipv4') return parsed;
+  const v6 = parsed as ipaddr.IPv6;
+  // IPv4-compatible addresses (§2.5.5.1) are no range of their own to the package.
+  const compatible = v6.parts.slice(0, 6).every((p) => p === 0) && v6.parts[6] !== 0;
+  return compatible ? new ipaddr.IPv4(v6.toByteArray().slice(12)) : v6;
+}
 
-/** True where nobody needs to have said that this address may be reached. */
+/**
+ * True where nobody needs to have said that this address may be reached: it is a global unicast address, and none that leads on to another by a
+ * translator or a tunnel (RFC 6890 and the registries of IANA behind it).
+ */
 export function isPublic(address: string, allowed: readonly string[] = allowList()): boolean {
-  const plain = bare(address);
-  const family = isIP(plain) === 6 ? 'ipv6' : 'ipv4';
-  if (allowed.includes('loopback') && loopback.check(plain, family)) return true;
-  return !blocked.check(plain, family);
+  const ip = meant(address);
+  if (!ip) return false;
+  const range = ip.range();
+  if (range === 'loopback') return allowed.includes('loopback');
+  // Of IPv6 only 2000::/3 is given out as global unicast (RFC 4291 §2.4).
+  return range === 'unicast' && (ip.kind() === 'ipv4' || (ip.toByteArray()[0]! & 0xe0) === 0x20);
 }
 
 class Refused extends Error {}

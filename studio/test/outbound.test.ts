@@ -41,6 +41,19 @@ describe('addresses that only this server can reach (RFC 6890, OWASP API7:2023)'
     '::ffff:10.0.0.1',
     '::ffff:127.0.0.1',
     '64:ff9b::a00:1',
+    // 6to4 (RFC 3056), Teredo (RFC 4380), IPv4-compatible (RFC 4291 §2.5.5.1), local translators (RFC 8215), documentation.
+    '2002:7f00:1::',
+    '2002:a00:1::1',
+    '2001::7f00:1',
+    '::7f00:1',
+    '::127.0.0.1',
+    '::10.0.0.1',
+    '64:ff9b:1::a00:1',
+    '2001:db8::1',
+    '192.0.2.1',
+    '4000::1',
+    'fec0::1',
+    'no address',
   ])('%s is not public', (address) => expect(isPublic(address, [])).toBe(false));
   test.each(['1.1.1.1', '172.15.0.1', '172.32.0.1', '9.255.255.255', '11.0.0.1', '2606:4700::1111', '::ffff:8.8.8.8'])(
     '%s is',

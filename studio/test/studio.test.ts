@@ -1,6 +1,8 @@
 import { describe, expect, jest, test } from '@jest/globals';
 import { berthsApi, demoApis, berthsContract, SIGN_INS } from '@hinge/demo';
+import { sql } from 'drizzle-orm';
 import { Client } from 'pg';
+import { database } from '../db/client';
 import {
   assemble,
   createApi,
@@ -69,6 +71,47 @@ describe('drafts', () => {
     });
     expect((await getDraft('berths'))!.savedBy).toBe(winner);
     await expect(saveDraft('berths', 1, mine, 'late', '')).rejects.toMatchObject({ status: 409 });
+  });
+
+  test('a save that is refused leaves nothing behind', async () => {
+    const { document, revision } = (await getDraft('berths'))!;
+    for (const [slug, base, status] of [
+      ['berths', revision - 1, 409],
+      ['berths', revision + 5, 400],
+      ['berths', 2_000_000_000, 400],
+      ['nobody', 1, 404],
+    ] as const)
+      await expect(saveDraft(slug, base, document, 'C', '')).rejects.toMatchObject({ status });
+    expect((await getDraft('berths'))!.revision).toBe(revision);
+    expect(await saveDraft('berths', revision, document, 'C', '')).toBe(revision + 1);
+    const c = new Client({ connectionString: url });
+    await c.connect();
+    const { rows } = await c.query('select max(revision)::int as n, count(*)::int as rows from drafts where api = $1', [
+      'berths',
+    ]);
+    expect(rows[0]).toEqual({ n: revision + 1, rows: revision + 1 });
+    await c.end();
+  });
+
+  test('connections that the database ends are opened again, in a transaction too', async () => {
+    const c = new Client({ connectionString: url });
+    await c.connect();
+    const end =
+      'select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()';
+    jest.spyOn(console, 'error').mockImplementation(() => undefined);
+    const { revision } = (await getDraft('berths'))!;
+    await c.query(end);
+    await new Promise((r) => setTimeout(r, 50));
+    expect((await getDraft('berths'))!.revision).toBe(revision);
+    const broken = database().transaction(async (tx) => {
+      await tx.execute(sql`select 1`);
+      await c.query(end);
+      await tx.execute(sql`select pg_sleep(0.1)`);
+    });
+    await expect(broken).rejects.toThrow();
+    expect((await getDraft('berths'))!.revision).toBe(revision);
+    jest.restoreAllMocks();
+    await c.end();
   });
 
   test('what is no flow document is not saved', () => {

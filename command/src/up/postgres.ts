@@ -19,6 +19,10 @@ import { Failure } from '../fail';
 export interface RunningPostgres {
   readonly port: number;
   url(database: string): string;
+  /** Whether the server still runs. */
+  alive(): boolean;
+  /** Starts it again, on the same port and data. */
+  again(): boolean;
   /** Stops the server if this call started it. */
   stop(): void;
 }
@@ -73,24 +77,32 @@ export async function startPostgres(state: string): Promise<RunningPostgres> {
   const running = run(binary('pg_ctl'), ['status', '-D', data]).status === 0;
   if (running) {
     const port = Number(readFileSync(join(data, 'postmaster.pid'), 'utf8').split('\n')[3]);
-    return { port, url: url(port), stop: () => undefined };
+    // Whoever started it sees to it.
+    return { port, url: url(port), alive: () => true, again: () => false, stop: () => undefined };
   }
   const port = await freePort();
   const options = `-p ${port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=${folder} -c fsync=on -c shared_buffers=64MB`;
-  const started = run(binary('pg_ctl'), [
-    'start',
-    '-w',
-    '-t',
-    '60',
-    '-D',
-    data,
-    '-l',
-    join(folder, 'log'),
-    '-o',
-    options,
-  ]);
-  if (started.status !== 0) throw new Failure(`PostgreSQL does not start; see ${join(folder, 'log')}`);
-  return { port, url: url(port), stop: () => void run(binary('pg_ctl'), ['stop', '-m', 'fast', '-w', '-D', data]) };
+  const start = (): boolean =>
+    run(binary('pg_ctl'), ['start', '-w', '-t', '60', '-D', data, '-l', join(folder, 'log'), '-o', options]).status ===
+    0;
+  if (!start()) throw new Failure(`PostgreSQL does not start; see ${join(folder, 'log')}`);
+  return {
+    port,
+    url: url(port),
+    alive: () => isAlive(join(data, 'postmaster.pid')),
+    again: start,
+    stop: () => void run(binary('pg_ctl'), ['stop', '-m', 'fast', '-w', '-D', data]),
+  };
+}
+
+/** By the process that the server's own file names: asking `pg_ctl` would start a process each time. */
+function isAlive(pidFile: string): boolean {
+  try {
+    process.kill(Number(readFileSync(pidFile, 'utf8').split('\n')[0]), 0);
+    return true;
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code === 'EPERM';
+  }
 }
 
 function initialise(folder: string, data: string, secret: string): void {

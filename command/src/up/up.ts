@@ -1,14 +1,14 @@
 import { seed, SIGN_INS, TOWN } from '@hinge/demo';
 import { migrateDatabase } from '@hinge/studio/db';
-import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { existsSync, mkdirSync, openSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { Failure } from '../fail';
 import { buildStudio, bundleGateway } from './build';
 import { ensureDatabase, startPostgres } from './postgres';
+import { Watched } from './watched';
 
 export interface UpOptions {
   readonly studioPort: number;
@@ -41,25 +41,13 @@ export async function up(options: UpOptions): Promise<void> {
       throw new Failure(`port ${port} is in use and is needed for ${what}; is another ./hinge up running?`);
   }
 
-  const children: { name: string; process: ChildProcess; log: string }[] = [];
-  let stopping = false;
   let ended: (why?: string) => void = () => undefined;
   const done = new Promise<string | undefined>((resolve) => (ended = resolve));
   process.once('SIGINT', () => ended());
   process.once('SIGTERM', () => ended());
   process.once('SIGHUP', () => ended());
-  const start = (name: string, args: readonly string[], env: Record<string, string> = {}, cwd = root): ChildProcess => {
-    const log = join(state, 'logs', `${name}.log`);
-    const out = openSync(log, 'a');
-    const child = spawn(process.execPath, args, {
-      cwd,
-      stdio: ['ignore', out, out],
-      env: { ...process.env, NODE_OPTIONS: '', ...env },
-    });
-    children.push({ name, process: child, log });
-    child.once('exit', (code) => !stopping && ended(`the ${name} ended (${code ?? 'by a signal'}); its log is ${log}`));
-    return child;
-  };
+  const watched = new Watched(join(state, 'logs'), root, say, (why) => ended(why));
+  const start = watched.start.bind(watched);
 
   say('starting PostgreSQL …');
   const postgres = await startPostgres(state);
@@ -117,6 +105,7 @@ export async function up(options: UpOptions): Promise<void> {
         DATABASE_URL: database,
         HINGE_SECRET: secrets.studio!,
         HINGE_STUDIO_URL: studioAddress,
+        HINGE_ENDED: watched.file,
         // Everything of this command lives on loopback, the stand-ins' contracts too.
         HINGE_IMPORT_ALLOW: process.env.HINGE_IMPORT_ALLOW ?? 'loopback',
         BETTER_AUTH_TELEMETRY: '0',
@@ -162,26 +151,14 @@ export async function up(options: UpOptions): Promise<void> {
     for (const s of SIGN_INS) say(`  sign in as ${s.email}, password ${s.password}   (${s.role})`);
     say('');
     say('ready; Ctrl-C stops everything');
+    watched.ready(postgres);
     const why = await done;
     if (why) throw new Failure(why);
   } finally {
-    stopping = true;
     say('stopping …');
-    await Promise.all(children.map(stopChild));
+    await watched.stop();
     postgres.stop();
   }
-}
-
-function stopChild({ process: child }: { process: ChildProcess }): Promise<void> {
-  if (child.exitCode !== null || child.signalCode !== null) return Promise.resolve();
-  return new Promise((resolve) => {
-    const force = setTimeout(() => child.kill('SIGKILL'), 12_000);
-    child.once('exit', () => {
-      clearTimeout(force);
-      resolve();
-    });
-    child.kill('SIGTERM');
-  });
 }
 
 function isFree(port: number): Promise<boolean> {

@@ -122,17 +122,21 @@ export async function saveDraft(
   by: string,
   note: string,
 ): Promise<number> {
-  const db = database();
-  const made = await db
-    .insert(drafts)
-    .values({ api: slug, revision: base + 1, document, createdBy: by, note })
-    .onConflictDoNothing()
-    .returning({ revision: drafts.revision });
-  const [newest] = await db
-    .select({ revision: max(drafts.revision) })
-    .from(drafts)
-    .where(eq(drafts.api, slug));
-  if (made.length && newest?.revision === base + 1) return base + 1;
+  const newest = await database().transaction(async (tx) => {
+    // One save of an API at a time: what is refused leaves nothing behind.
+    await tx.execute(sql`select pg_advisory_xact_lock(hashtext(${`draft ${slug}`}))`);
+    const [row] = await tx
+      .select({ revision: max(drafts.revision) })
+      .from(drafts)
+      .where(eq(drafts.api, slug));
+    const before = row?.revision ?? 0;
+    if (before === base)
+      await tx.insert(drafts).values({ api: slug, revision: base + 1, document, createdBy: by, note });
+    return before;
+  });
+  if (newest === base) return base + 1;
+  if (newest === 0) throw new Told(404, `There is no API ${slug}.`);
+  if (base > newest) throw new Told(400, `There is no draft ${base} of ${slug} to save on; the newest is ${newest}.`);
   const now = await getDraft(slug);
   throw new Told(
     409,

@@ -4,7 +4,11 @@ import { draftAt } from '../../../../../features/releases/versions-server';
 import { READERS } from '../../../../../lib/auth';
 import { jsonRoute, Told } from '../../../../../lib/route';
 
-const body = z.object({ base: z.int().min(1), document: z.looseObject({}), note: z.string().max(500).default('') });
+const body = z.object({
+  base: z.int().min(1).max(2_147_483_646),
+  document: z.looseObject({}),
+  note: z.string().max(500).default(''),
+});
 
 export const GET = jsonRoute<{ slug: string }>(READERS, undefined, async ({ params, request }) => {
   const revision = new URL(request.url).searchParams.get('revision');
