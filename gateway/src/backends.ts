@@ -130,7 +130,12 @@ class Exchange extends Call implements Dispatcher.DispatchHandler {
   }
 
   onResponseStart(controller: Dispatcher.DispatchController, status: number, fields: IncomingHttpHeaders): void {
-    if (status < 200) return;
+    if (status >= 100 && status < 200) return;
+    const impossible = impossibleReply(status, fields);
+    if (impossible) {
+      controller.abort(impossible);
+      return;
+    }
     const source = new ReplySource(controller, this.options.method === 'HEAD' || status === 204 || status === 304);
     this.source = source;
     const headers = flatHeaders(fields);
@@ -158,6 +163,17 @@ class Exchange extends Call implements Dispatcher.DispatchHandler {
     if (this.source) this.source.fail(error);
     else this.reject(failureOf(error));
   }
+}
+
+/** What no reply may be (RFC 9110 §15: a status of 100 to 599; RFC 9112 §6.3: a length or chunks, one of them, once). */
+function impossibleReply(status: number, fields: IncomingHttpHeaders): BackendFailure | undefined {
+  if (status < 100 || status > 599)
+    return new BackendFailure('unreadable', `the answer has the status ${status}, which HTTP does not have`);
+  const length: unknown = fields['content-length'];
+  if (length === undefined) return undefined;
+  if (Array.isArray(length) || fields['transfer-encoding'] !== undefined)
+    return new BackendFailure('unreadable', 'the answer tells its length twice');
+  return undefined;
 }
 
 const origins = new Map<string, string>();
@@ -209,12 +225,19 @@ function flatHeaders(headers: Readonly<Record<string, string | string[] | undefi
   return out;
 }
 
+/** A backend that answers, in a way that is no HTTP; undici has no class of its own for an upgrade that nobody asked for. */
+const isUnreadable = (e: Error & { code?: string }): boolean =>
+  e.name === 'HTTPParserError' ||
+  e.code?.startsWith('HPE_') === true ||
+  e instanceof errors.HeadersOverflowError ||
+  e instanceof errors.ResponseContentLengthMismatchError ||
+  (e instanceof errors.SocketError && (e.message === 'bad upgrade' || e.message === 'bad response'));
+
 function failureOf(error: unknown): BackendFailure {
   if (error instanceof BackendFailure) return error;
   const e = error as Error & { code?: string };
   if (e instanceof errors.HeadersTimeoutError || e instanceof errors.BodyTimeoutError)
     return new BackendFailure('timeout', e.message, { cause: e });
-  if (e.name === 'HTTPParserError' || e.code?.startsWith('HPE_') || e instanceof errors.HeadersOverflowError)
-    return new BackendFailure('unreadable', `the answer is not HTTP: ${e.message}`, { cause: e });
+  if (isUnreadable(e)) return new BackendFailure('unreadable', `the answer is not HTTP: ${e.message}`, { cause: e });
   return new BackendFailure('unreachable', e.code ? `${e.code}: ${e.message}` : e.message, { cause: e });
 }
