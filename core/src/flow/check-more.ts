@@ -69,6 +69,13 @@ export function checkSecrets(document: FlowDocument, report: (f: Finding) => voi
     if (url.password) tell('the address', pointer);
     for (const name of url.searchParams.keys()) if (SECRET_NAME.test(name)) tell(`the address, by ${name},`, pointer);
   };
+  /** Pairs of the query whose value is no template. */
+  const path = (text: string, pointer: string) => {
+    for (const pair of text.slice(text.indexOf('?') + 1 || text.length).split('&')) {
+      const [name = '', value = ''] = pair.split('=');
+      if (SECRET_NAME.test(name) && value.length > 3 && !value.includes('{{')) tell(`the path, by ${name},`, pointer);
+    }
+  };
   for (const [name, b] of Object.entries(document.backends ?? {})) {
     address(b.address, `/backends/${name}/address`);
     for (const [e, a] of Object.entries(b.addresses ?? {})) address(a, `/backends/${name}/addresses/${e}`);
@@ -88,7 +95,13 @@ export function checkSecrets(document: FlowDocument, report: (f: Finding) => voi
       else if (step.kind === 'set') {
         for (const [n, from] of Object.entries(step.values))
           if (isLiteral(from) && SECRET_NAME.test(n)) tell(n, `${p}/values/${n}`);
-      } else if (step.kind === 'call') step.routes?.forEach((r, i) => address(r.address, `${p}/routes/${i}/address`));
+      } else if (step.kind === 'call') {
+        step.routes?.forEach((r, i) => address(r.address, `${p}/routes/${i}/address`));
+        if (step.path !== undefined) path(step.path, `${p}/path`);
+      } else if (step.kind === 'reply') {
+        for (const [n, v] of Object.entries(step.headers ?? {}))
+          if (SECRET_HEADER.test(n) && v.length > 3 && !v.includes('{{')) tell(n, `${p}/headers/${n}`);
+      }
     });
   for (const [id, o] of Object.entries(document.operations)) visit(o.flow, `/operations/${id}/flow`);
   document.doors.forEach((d, i) => {

@@ -9,6 +9,7 @@ import type { Body } from '../message/body';
 import { Refusal } from '../problem';
 import type { ContractOperation, SoapVersion } from '../contract';
 import { compileSeries, type FlowWorld, type Neighbours } from './context';
+import { demandReferences } from './check-texts';
 import { openBackends, type BackendSet } from './contracts';
 import type { FlowDocument, OperationDocument } from './document';
 import { flowRequest } from './incoming';
@@ -116,6 +117,7 @@ export interface CompiledApi {
 
 /** Compiles a document to closures. Nothing is parsed per request that could be parsed here. */
 export function compileApi(document: FlowDocument, neighbours?: Neighbours): CompiledApi {
+  demandReferences(document);
   const backends = openBackends(document);
   const self: { api?: CompiledApi } = {};
   const base = { document, backends, neighbours };

@@ -2,11 +2,15 @@ import { bodiesOfRequest, requestSchema } from './request-schema';
 import type { ContractOperation } from '../contract';
 import { stepKind } from '../steps/registry';
 import { requestTypes } from '../schema';
-import type { InnerOperation, MessageType, StepContext, StepPart } from '../steps/kind';
+import type { InnerOperation, MessageType, StepContext } from '../steps/kind';
 import { finding, type Finding } from '../problem';
 import type { BackendSet } from './contracts';
 import type { FlowDocument, OperationDocument, StepDocument } from './document';
+import { namesInReach } from './set-names';
+import { walkFlow } from './walk';
 import { stepFailure, type CompiledStep, type Run } from './run';
+
+export { partsOf, walkFlow } from './walk';
 
 /** Documents of the APIs that run beside this one, by their name on the gateway. */
 export type Neighbours = (api: string) => FlowDocument | undefined;
@@ -35,6 +39,7 @@ export function contextAt(world: FlowWorld, at: string): StepContext {
     backend: (name) => world.backends.contexts.get(name),
     knowsApis: world.neighbours !== undefined,
     inner: (operation, api) => innerOperation(world, operation, api),
+    inReach: () => namesInReach(world.document, world.operationId, at),
     series: (flow, pointer) => compileSeries(world, flow, at + pointer),
     checkSeries: (flow, pointer, before, report) => checkSeries(world, flow, at + pointer, before, report),
   };
@@ -140,26 +145,6 @@ export function innerOperation(
     },
   };
   return { operation, types: requestTypes(document.types ?? {}) };
-}
-
-/** The flows inside a step. */
-export function partsOf(step: StepDocument): readonly StepPart[] {
-  return stepKind(step.kind).parts?.(step) ?? [];
-}
-
-/** Every step of a flow with its pointer, those inside others after them. */
-export function walkFlow(
-  flow: readonly StepDocument[],
-  visit: (step: StepDocument, at: string, off: boolean) => void,
-  pointer = '',
-  off = false,
-): void {
-  flow.forEach((step, i) => {
-    const at = `${pointer}/${i}`;
-    const away = off || (step.off ?? false);
-    visit(step, at, away);
-    for (const part of partsOf(step)) walkFlow(part.flow, visit, at + part.pointer, away);
-  });
 }
 
 /** Which steps stand where in a flow, and what they call or make: where two flows differ in it, the types of one say nothing of the other. */

@@ -211,6 +211,27 @@ export const CODES = {
     title: 'A kept query cannot be asked',
     remedy: 'Correct the query, or take it out.',
   },
+  'HNG-337': {
+    severity: 'error',
+    title: 'An expression reads what nothing has set',
+    remedy: 'Set it in a step in front of this one, or choose a name that there is.',
+  },
+  'HNG-338': { severity: 'error', title: 'There is no such plan', remedy: 'Choose a plan of this document.' },
+  'HNG-339': {
+    severity: 'warning',
+    title: 'Braces stand where no template is read',
+    remedy: 'Here {{ }} is text as any other; make the value by an expression.',
+  },
+  'HNG-340': {
+    severity: 'warning',
+    title: 'The request is written after it was sent',
+    remedy: 'Put the step in front of the call, or write the reply.',
+  },
+  'HNG-341': {
+    severity: 'error',
+    title: 'A reference of a schema leads nowhere',
+    remedy: 'Give the document a type of this name, and write #/types/NAME.',
+  },
   'HNG-501': {
     severity: 'error',
     title: 'The backend has no address here',

@@ -1,8 +1,10 @@
-import { compileExpression, ExpressionError, type Expression } from '../expression';
+import { compileExpression, ExpressionError, mistakesOf, type Expression } from '../expression';
+import { expressionTree } from '../expression/expression';
 import { finding, Refusal, type Finding } from '../problem';
 import { escapePointer, schemaAt } from '../schema';
 import type { Run } from '../flow/run';
 import { NAMES } from '../flow/scope';
+import { insteadOf, nearest } from '../nearest';
 import type { MessageType, StepContext } from './kind';
 
 /** An expression of a step, or the finding that says why there is none. */
@@ -22,6 +24,8 @@ export function checkExpression(
     report(finding('HNG-304', `"${brief(source)}": ${x.message}`, { ...place, position: x.position }));
     return undefined;
   }
+  for (const m of mistakesOf(expressionTree(source)))
+    report(finding('HNG-304', `"${brief(source)}": ${m.words}`, { ...place, position: m.position }, m.remedy));
   for (const path of e.reads) checkRead(path, context, place, before, report);
   return e;
 }
@@ -41,11 +45,15 @@ function checkRead(
         'HNG-304',
         `the name ${root} is not known; in reach are ${NAMES.join(', ')}`,
         place,
-        `Write body.${root} if you mean the body.`,
+        nearest(root, NAMES) === undefined
+          ? `Write body.${root} if you mean the body.`
+          : `Write ${nearest(root, NAMES)}, or body.${root} if you mean the body.`,
       ),
     );
     return;
   }
+  if ((root === 'vars' || root === 'steps') && rest[0] !== undefined)
+    checkSetName(root, rest[0], context, place, report);
   if (root === 'body' && before.body && rest.length && !knows(before, rest)) {
     report(
       finding(
@@ -74,6 +82,26 @@ function checkRead(
   }
 }
 
+/** `vars.NAME` that no step sets, `steps.NAME` of a step that there is not, or not yet. */
+function checkSetName(
+  root: 'vars' | 'steps',
+  name: string,
+  context: StepContext,
+  place: Finding['place'],
+  report: (f: Finding) => void,
+): void {
+  const inReach = context.inReach();
+  if (inReach[root].has(name)) return;
+  const known = [...inReach[root]];
+  const words =
+    root === 'vars'
+      ? `no step sets vars.${name}`
+      : inReach.later.has(name)
+        ? `the step ${name} has not ended when this is read`
+        : `there is no step of the name ${name}`;
+  report(finding('HNG-337', words, place, insteadOf(name, known, 'Set it in a step in front of this one.')));
+}
+
 function knows(before: MessageType, rest: readonly string[]): boolean {
   for (let n = 1; n <= rest.length; n++) {
     const s = schemaAt(before.body!, before.types, rest.slice(0, n));
@@ -92,10 +120,13 @@ function closed(parent: import('../schema').JsonSchema, before: MessageType): bo
   const target = name === undefined ? s : before.types[name];
   const item = target?.items;
   const object = item?.$ref ? before.types[item.$ref.slice('#/types/'.length)] : (item ?? target);
-  return (
-    object?.additionalProperties === false ||
-    (object?.type !== undefined && object.type !== 'object' && object.type !== 'array')
-  );
+  if (!object) return false;
+  const type = object.type;
+  if (type !== undefined && type !== 'object' && type !== 'array') return true;
+  if (object.additionalProperties !== undefined || object.patternProperties)
+    return object.additionalProperties === false && !object.patternProperties;
+  // A contract that names fields means these; that more may come is the rule of the language, and nothing to build on.
+  return object.properties !== undefined && !object.anyOf && !object.oneOf && !object.allOf && !object.if;
 }
 
 /** Compiles for running; a mistake becomes a step failure that says so. */

@@ -3,6 +3,7 @@ import type { Contract } from '../contract';
 import type { BackendDocument, FlowDocument, OperationDocument, StepDocument } from '../flow/document';
 import type { Places } from '../flow/places';
 import type { CompiledStep, Run } from '../flow/run';
+import type { NamesInReach } from '../flow/set-names';
 import type { ContractOperation } from '../contract';
 import type { Finding, Place } from '../problem';
 import type { JsonSchema, TypeTable } from '../schema';
@@ -21,6 +22,8 @@ export interface StepContext {
   inner(operation: string, api: string | undefined): InnerOperation | undefined;
   /** True when the other APIs of the gateway are known. */
   readonly knowsApis: boolean;
+  /** Names that steps have set when this one runs. */
+  inReach(): NamesInReach;
   /** Compiles the steps inside a step; `pointer` goes from the step to its flow. */
   series(flow: readonly StepDocument[], pointer: string): readonly CompiledStep[];
   /** Checks the steps inside a step, and says what message comes out of them. */

@@ -99,6 +99,14 @@ export function checkTemplate(
   for (const p of pieces)
     if (p.expression !== undefined) checkExpression(p.expression, context, pointer, before, report);
   const place = { ...context.place, pointer: `${context.place.pointer ?? ''}${pointer}` };
+  const open = pieces.findIndex((p) => p.expression === undefined && p.text.includes('{{'));
+  if (open >= 0) {
+    const position = pieces.slice(0, open).reduce((n, p) => n + p.text.length, 0) + pieces[open]!.text.indexOf('{{');
+    report(
+      finding('HNG-323', 'the template opens {{ and never closes it', { ...place, position }, 'Close it with }}.'),
+    );
+    return;
+  }
   const filled = pieces.map((p) => (p.expression === undefined ? p.text : json && !p.quoted ? '0' : 'x')).join('');
   if (!filled.trim()) return;
   try {
