@@ -20,7 +20,8 @@ export function bodyValue(m: Message): unknown {
   }
 }
 
-function unreadableBody(m: Message, error: unknown): unknown {
+/** The same for what a reader of another form threw. */
+export function unreadableBody(m: Message, error: unknown): unknown {
   if (error instanceof Refusal) return error;
   const at = error instanceof JsonError ? ` at character ${error.position + 1}` : '';
   const words = `${(error as Error).message}${at}`;

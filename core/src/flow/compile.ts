@@ -333,6 +333,7 @@ function compileOperation(
             backendMs: run.backendMs,
             identity: run.identity,
           };
+        if (run.message.body.pending && shape.demands(run.message)) await run.message.body.load();
         if (run.message.body.pending)
           return { reply: marked(run.message, run), backendMs: run.backendMs, identity: run.identity };
         return {

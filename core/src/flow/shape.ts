@@ -15,6 +15,7 @@ import {
   withFields,
 } from '../message/headers';
 import type { Message } from '../message/message';
+import { bodyValue, unreadableBody } from './body-value';
 import { Refusal, type InputFault } from '../problem';
 import { replySide, replyTypes, requestSide, requestTypes, type JsonSchema, type TypeTable } from '../schema';
 import type { BodyDocument, FlowDocument, OperationDocument } from './document';
@@ -28,6 +29,8 @@ export interface DoorShape {
   /** The request as the flow knows it; undefined where it already is. */
   inward(message: Message): Promise<Message> | undefined;
   outward(reply: Message, accept: string | undefined): Message;
+  /** The door answers in another form than this reply has, whoever made it. */
+  demands(reply: Message): boolean;
 }
 
 const CSV = 'text/csv';
@@ -51,12 +54,22 @@ export function compileShape(
     return codecs.get(k);
   };
 
+  const fixed = door.answers === 'json' || door.answers === 'xml' ? door.answers : undefined;
+  const demands = (reply: Message): boolean => {
+    const has = reply.headers['content-type'];
+    if (fixed === undefined || has === undefined || !(isJson(has) || isXml(has))) return false;
+    // Parts of a representation, and coded ones, are none that could be read here (RFC 9110 §8.4, §14.4).
+    if (reply.status === 206 || reply.headers['content-encoding'] !== undefined) return false;
+    return fixed === 'json' ? !isJson(has) : !isXml(has);
+  };
+
   return {
+    demands,
     inward: (message) => bodyFor(bodies, message.headers['content-type']).inward(message),
     outward(reply, accept) {
       const has = reply.headers['content-type'];
       if (has === undefined || !(isJson(has) || isXml(has) || isCsv(has))) return reply;
-      const fixed = door.answers === 'json' || door.answers === 'xml' ? door.answers : undefined;
+      if (fixed !== undefined && !isCsv(has) && !demands(reply)) return reply;
       // Most callers take anything, or JSON: nothing to weigh.
       if (!fixed && (accept === undefined || accept === '*/*' || (isJson(has) && !/xml|csv/.test(accept))))
         return isCsv(has) ? reply : byAccept(reply);
@@ -66,6 +79,7 @@ export function compileShape(
       const want = wanted(fixed, accept, has, table);
       if (want === undefined || want === formOf(has)) return fixed ? reply : byAccept(reply);
       const key = `reply ${reply.status}`;
+      if (isXml(has) && typeof bodyValue(reply) === 'string') return fromXml(reply, want, described, codec, key);
       if (!isCsv(has)) return convert(reply, want, codec(want, described, key));
       const value = tableOf(reply, codec(CSV, described, key)!);
       return value === undefined
@@ -85,7 +99,8 @@ function compileInward(
   const types = requestTypes(all);
   const own = body.mediaType ?? 'application/json';
   const schema = requestSide(body.schema, all);
-  if (schema === undefined) return () => undefined;
+  if (schema === undefined)
+    return answers === 'json' || answers === 'xml' ? generally(answers, body.mediaType, root) : () => undefined;
   const { encoding, styles } = body;
   const codecs = new Map<string, MediaCodec | undefined>();
   const codec = (mediaType: string): MediaCodec | undefined => {
@@ -112,6 +127,26 @@ function compileInward(
     if (!(other && convertible(given) && convertible(own)) && !structured) return undefined;
     const reader = codec(given ?? own);
     return reader && read(message, reader, own, codec(own));
+  };
+}
+
+/**
+ * Without a schema the form that the door speaks is read by the general form: into the form that the operation names, or into JSON where the door
+ * speaks XML and nothing is said.
+ */
+function generally(
+  answers: 'json' | 'xml',
+  own: string = answers === 'xml' ? 'application/json' : 'application/octet-stream',
+  root: string,
+): DoorShape['inward'] {
+  const speaks = answers === 'xml' ? isXml : isJson;
+  if (speaks(own) || !(isJson(own) || isXml(own))) return () => undefined;
+  const reader = mediaCodec(answers === 'xml' ? 'application/xml' : 'application/json', { root })!;
+  return (message) => {
+    const given = message.headers['content-type'];
+    return given !== undefined && speaks(given) && message.headers['content-encoding'] === undefined
+      ? read(message, reader, own, mediaCodec(own, { root }))
+      : undefined;
   };
 }
 
@@ -196,7 +231,8 @@ function tableOf(reply: Message, reader: MediaCodec): unknown {
 
 function convert(reply: Message, want: Form, writer: MediaCodec | undefined): Message {
   const problem = isProblem(reply.headers['content-type'] ?? '');
-  const value = reply.body.value();
+  const value = bodyValue(reply);
+  if (value === undefined) return inForm(reply, want, NOTHING());
   const mediaType = problem ? want.replace('/', '/problem+') : want;
   let text: string | undefined;
   if (problem && want === 'application/xml') text = problemXml(value);
@@ -206,12 +242,46 @@ function convert(reply: Message, want: Form, writer: MediaCodec | undefined): Me
     text =
       written && written.faults.length === 0 ? written.text : mediaCodec(want, { root: 'reply' })!.write(value).text;
   }
-  return {
-    ...reply,
-    headers: withFields(reply.headers, { 'content-type': mediaType, vary: addVary(reply.headers.vary) }),
-    body: Body.ofText(text, mediaType),
-    format: want === CSV ? CSV : want === 'application/xml' ? 'XML' : 'JSON',
-  };
+  return inForm(reply, mediaType, Body.ofText(text, mediaType));
+}
+
+/** What a backend said of the bytes that it sent is not true of others (RFC 9110 §8.6, §8.8.3, §14.3; RFC 9530). */
+const OF_THE_BYTES: readonly string[] = [
+  'content-length',
+  'etag',
+  'accept-ranges',
+  'content-md5',
+  'content-digest',
+  'repr-digest',
+  'digest',
+];
+
+const NOTHING = (): Body => Body.ofText('', undefined);
+
+function inForm(reply: Message, mediaType: string, body: Body): Message {
+  const headers = withFields(reply.headers, { 'content-type': mediaType, vary: addVary(reply.headers.vary) });
+  for (const name of OF_THE_BYTES) delete headers[name];
+  const format = essence(mediaType) === CSV ? CSV : isXml(mediaType) ? 'XML' : 'JSON';
+  return { ...reply, headers, body, format };
+}
+
+/** XML that no step has read: by the schema of the reply, where it fits, else by the general form. */
+function fromXml(
+  reply: Message,
+  want: Form,
+  described: JsonSchema | undefined,
+  codec: (mediaType: string, schema: JsonSchema | undefined, key: string) => MediaCodec | undefined,
+  key: string,
+): Message {
+  if (reply.body.isEmpty) return inForm(reply, want, NOTHING());
+  const read = (reader: MediaCodec | undefined) => reader?.read(reply.body.text(), reply.headers['content-type']);
+  try {
+    const bySchema = described && read(codec('application/xml', described, key));
+    const found = bySchema?.faults.length === 0 ? bySchema : read(mediaCodec('application/xml'));
+    return convert({ ...reply, body: Body.ofValue(found?.value, want) }, want, codec(want, described, key));
+  } catch (error) {
+    throw unreadableBody(reply, error);
+  }
 }
 
 /** It would have been another for another Accept (RFC 9110 §12.5.5). */

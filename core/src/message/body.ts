@@ -33,6 +33,7 @@ export class Body {
   private valueForm: unknown;
   private hasValue = false;
   private source: ByteSource | undefined;
+  private told: ((error: unknown) => unknown) | undefined;
   /** The wire itself, for whoever passes the body on unread; gone once it was loaded. Only the gateway knows its kind. */
   stream: unknown;
   /** Bytes that the wire says will come (Content-Length, RFC 9110 §8.6), where it says so. */
@@ -118,11 +119,20 @@ export class Body {
     if (!this.hasValue) this.codec = codec;
   }
 
+  /** What cannot be loaded fails in these words. */
+  failBy(told: (error: unknown) => unknown): void {
+    this.told = told;
+  }
+
   /** Bytes must be here before text() or value() of a body from a source. */
   async load(): Promise<void> {
     if (!this.source) return;
     const load = this.source;
-    this.bytesForm = await load();
+    try {
+      this.bytesForm = await load();
+    } catch (error) {
+      throw this.told?.(error) ?? error;
+    }
     this.source = undefined;
     this.stream = undefined;
   }

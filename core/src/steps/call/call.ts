@@ -10,7 +10,7 @@ import type { BackendContext, MessageType, StepContext, StepKind } from '../kind
 import { operationOfMessage } from '../map/to-backend';
 import { checkTemplate, compileTemplate } from '../template';
 import { compileCaller } from './caller';
-import { loadReply } from './send';
+import { loadReply, notLoaded } from './send';
 import { graphqlCall } from './graphql';
 import { httpCall } from './http';
 import type { CallDocument } from './schema';
@@ -120,6 +120,7 @@ function passThrough(step: CallDocument, backend: BackendContext, timeoutMs: num
         format: reply.body.mediaType,
       };
       sentBy(reply.body, backend.name);
+      if (reply.body.pending) reply.body.failBy((error) => notLoaded(backend, error));
       if (!run.demandsSuccess || reply.status < 400) return;
       return loadReply(reply, backend, run).then(() => {
         throw refusedBy(backend.name, run.message);

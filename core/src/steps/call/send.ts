@@ -145,18 +145,23 @@ export async function loadReply(reply: BackendReply, backend: BackendContext, ru
   try {
     await reply.body.load();
   } catch (error) {
-    if (error instanceof BackendFailure && error.kind === 'timeout') {
-      throw new Refusal('HNG-503', {
-        backend: backend.name,
-        detail: `${backend.name} did not answer in time.`,
-        inner: error.message,
-        cause: error,
-      });
-    }
-    throw unreadable(backend, (error as Error).message, error);
+    throw notLoaded(backend, error);
   } finally {
     run.backendMs += run.ports.clock.now() - started;
   }
+}
+
+/** A reply that began and did not come. */
+export function notLoaded(backend: BackendContext, error: unknown): Refusal {
+  if (error instanceof Refusal) return error;
+  if (error instanceof BackendFailure && error.kind === 'timeout')
+    return new Refusal('HNG-503', {
+      backend: backend.name,
+      detail: `${backend.name} did not answer in time.`,
+      inner: error.message,
+      cause: error,
+    });
+  return unreadable(backend, (error as Error).message, error);
 }
 
 export function textOf(reply: BackendReply, backend: BackendContext): string {
