@@ -154,3 +154,57 @@ describe('requests that come in without a schema', () => {
     expect(JSON.stringify(got.body)).toMatch(/line 1/);
   });
 });
+
+describe('a list of nothing is a list', () => {
+  const list = { type: 'array' as const, items: { type: 'object' as const } };
+  const mapped = async (from: string, body: unknown, required = true, to = '/body/list') => {
+    const schema =
+      to === '/body'
+        ? list
+        : { type: 'object' as const, properties: { list }, ...(required && { required: ['list'] }) };
+    const map: StepDocument = { kind: 'map', to: 'reply', fields: [{ to, from }] };
+    const w = world(api([pass, map], { reply: { mediaType: 'application/json', schema } }), () => json(body));
+    const { reply: got } = await w.run({ path: { id: '1' } });
+    return got.status === 200 ? got.body : got.status;
+  };
+  const EMPTY = { items: [], o: { items: [] }, list: [{ items: [] }, {}], none: null };
+  test.each([
+    'body.items',
+    'body.items.name',
+    'body.items.{"name": name}',
+    'body.items[name = "x"]',
+    '$filter(body.items, function($i) { $i.name = "x" })',
+    '$map(body.items, function($i) { $i.name })',
+    'body.o.items.name',
+    'body.list.items',
+    'body.list.other',
+    '$sort(body.items)',
+    '[]',
+    '[body.items.name]',
+  ])('%s of an empty list', async (from) => {
+    expect(await mapped(from, EMPTY)).toEqual({ list: [] });
+    expect(await mapped(from, EMPTY, false)).toEqual({ list: [] });
+    expect(await mapped(from, EMPTY, true, '/body')).toEqual([]);
+  });
+
+  test.each(['body.nothing', 'body.nothing.name', '$filter(body.nothing, function($i) { true })', 'body.o.name'])(
+    '%s, where there is no list, is none',
+    async (from) => {
+      expect(await mapped(from, EMPTY, false)).toEqual({});
+      expect(await mapped(from, EMPTY)).toEqual({});
+    },
+  );
+
+  test('one and many stay what they are', async () => {
+    const items = [{ name: 'a' }, { name: 'b' }];
+    expect(await mapped('body.items.{"name": name}', { items: items.slice(0, 1) })).toEqual({
+      list: items.slice(0, 1),
+    });
+    expect(await mapped('body.items.{"name": name}', { items })).toEqual({ list: items });
+  });
+
+  test('a filter at the end of a path has its budget and its names', async () => {
+    expect(await mapped('($n := "b"; body.items)[name = $n]', { items: [{ name: 'a' }, { name: 'b' }] })).toBeDefined();
+    expect(await mapped('body.items[$count($pad("", 100000000)) > 0]', { items: [{}] })).toBe(500);
+  });
+});

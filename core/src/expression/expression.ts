@@ -1,5 +1,5 @@
 import { LIMITS } from '../limits';
-import { bindsNames, namesIn, rootPaths, type Node } from './ast';
+import { bindsNames, isPlain, namesIn, rootPaths, type Node } from './ast';
 import { compileNode } from './compile';
 import { NotCompiled, type Evaluate } from './compiled';
 import { parseExpression, runLibrary } from './library';
@@ -25,8 +25,8 @@ export function compileExpression(source: string): Expression {
   const library = parseExpression(source);
   const ast = library.ast() as unknown as Node;
   const reads = rootPaths(ast);
-  const path =
-    ast.type === 'path' && ast.steps?.length === reads[0]?.length && reads.length === 1 ? reads[0] : undefined;
+  const plain = ast.type === 'path' && isPlain(ast) && ast.steps!.every((s) => s.type === 'name' && isPlain(s));
+  const path = plain && reads.length === 1 ? reads[0] : undefined;
   let closure: Evaluate | undefined;
   let why: string | undefined;
   try {

@@ -14,6 +14,7 @@ import {
   type TypeTable,
 } from '../../schema';
 import type { Expression } from '../../expression';
+import type { Names } from '../../expression/operators';
 import { fitOf, madeSchema } from '../../mapping';
 import type { Run } from '../../flow/run';
 import { demandFields } from '../made-fields';
@@ -86,6 +87,7 @@ export const mapKind: StepKind<MapDocument> = {
         if (passing && f.same) continue;
         let v = f.expression.evaluate(scope);
         if (v instanceof Promise) v = await v;
+        if (v === undefined && f.list && f.parts[0] === 'body' && walksList(f.expression, scope)) v = [];
         if (v === undefined) continue;
         // JSONata unwraps a list of one; the target's type says that it is a list.
         if (f.list && v !== null && !Array.isArray(v)) v = [v];
@@ -118,6 +120,18 @@ export const mapKind: StepKind<MapDocument> = {
     };
   },
 };
+
+/** One of the lists that the expression reads is there: nothing out of it is a list of nothing, which JSONata does not tell from no list at all. */
+function walksList({ reads }: Expression, scope: Names): boolean {
+  return reads.some(([root, ...rest]) => {
+    let at = root === undefined ? undefined : scope.read(root);
+    for (const name of rest) {
+      if (Array.isArray(at) || at === null || typeof at !== 'object') break;
+      at = Object.hasOwn(at, name) ? (at as Record<string, unknown>)[name] : undefined;
+    }
+    return Array.isArray(at);
+  });
+}
 
 /** Objects above the fields that the target demands, also when every field in them stays empty. */
 function requiredParents(fields: readonly CompiledField[], target: Target): string[][] {
