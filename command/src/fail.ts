@@ -17,5 +17,8 @@ export function lineOf(error: unknown): string {
     const where = placeText(f.place);
     return `${where ? `${where}: ` : ''}${f.message}. ${f.remedy} (${f.code})`;
   }
+  // A fault of a form has a list of them for its message.
+  const issues = (error as { issues?: { path: PropertyKey[]; message: string }[] } | null)?.issues;
+  if (issues?.[0]) return `${issues[0].path.map(String).join('.')}: ${issues[0].message}`;
   return (error instanceof Error ? error.message : String(error)).split('\n')[0]!;
 }

@@ -9,6 +9,7 @@ import {
   type ContractFiles,
   type Finding,
   type FlowDocument,
+  type Place,
 } from '@hinge/core';
 import { readFile, stat } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
@@ -127,5 +128,14 @@ export async function readFlowFile(
       };
     }
   }
+  places.set(document, (pointer) => read.placeOf(pointer));
   return { document, findings: [] };
+}
+
+const places = new WeakMap<FlowDocument, (pointer: string) => Place>();
+
+/** A finding of a document with the file that it was read from, and line and column of the key that it is about. */
+export function placed(f: Finding, document: FlowDocument, file: string): Finding {
+  const { pointer } = f.place;
+  return { ...f, place: { file, ...(pointer !== undefined && places.get(document)?.(pointer)), ...f.place } };
 }

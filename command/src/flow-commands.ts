@@ -22,7 +22,7 @@ import {
 import { writeFile } from 'node:fs/promises';
 import { demand, slugsOf } from './documents';
 import { Failure, lineOf } from './fail';
-import { readContractFiles, readFlowFile } from './files';
+import { placed, readContractFiles, readFlowFile } from './files';
 
 export interface DraftArguments {
   readonly as: string;
@@ -123,7 +123,7 @@ export async function check(files: readonly string[], json: boolean): Promise<nu
   const named = new Map([...read].map(([file, d]) => [slugs[files.indexOf(file)]!, d]));
   const neighbours = files.length > 1 ? (name: string) => named.get(name) : undefined;
   for (const [file, document] of read)
-    all.push(...checkDocument(document, { neighbours }).map((f) => ({ ...f, place: { file, ...f.place } })));
+    all.push(...checkDocument(document, { neighbours }).map((f) => placed(f, document, file)));
   if (json) process.stdout.write(`${JSON.stringify(all, null, 2)}\n`);
   else {
     for (const f of all) process.stdout.write(`${findingText(f)}\n`);

@@ -1,6 +1,7 @@
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
 import { Failure, lineOf } from './fail';
 import { check, draft, exportContract } from './flow-commands';
+import { guards } from './guards';
 import { rehearseAll, rehearseOne, type RehearseArguments } from './rehearse';
 import { serve, type ServeArguments } from './serve';
 
@@ -63,6 +64,13 @@ program
   .action(async (files: string[], o: { json: boolean }) => {
     process.exitCode = await check(files, o.json);
   });
+
+program
+  .command('guards')
+  .argument('<files...>')
+  .option('--json', 'as JSON', false)
+  .description('print every way in with its effective guards and where each comes from')
+  .action((files: string[], o: { json: boolean }) => guards(files, o.json));
 
 program
   .command('serve')

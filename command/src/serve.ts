@@ -5,6 +5,7 @@ import { hostname } from 'node:os';
 import { resolve } from 'node:path';
 import { applySetting, demand, readSecrets, readValues, slugsOf } from './documents';
 import { Failure, lineOf } from './fail';
+import { placed } from './files';
 
 export interface ServeArguments {
   readonly port: number;
@@ -114,7 +115,7 @@ class ServedFiles {
         ...checkDocument(document, { neighbours: (name) => named.get(name) }),
         ...(clashes.get(i) ?? []),
       ])
-        tell(`${this.files[i]}: ${findingText(f)}`);
+        tell(findingText(placed(f, document, this.files[i]!)));
   }
 }
 

@@ -49,7 +49,7 @@ describe('the flow document', () => {
   test.each([
     ['neither YAML nor JSON', 'a: [1\nb: 2', 'HNG-201', undefined],
     ['a list', '- 1', 'HNG-202', ''],
-    ['an unknown member', writeDocument(document).replace('hinge: 1', 'hinge: 1\ncolour: red'), 'HNG-202', ''],
+    ['an unknown member', writeDocument(document).replace('hinge: 1', 'hinge: 1\ncolour: red'), 'HNG-202', '/colour'],
     [
       'a step of an unknown kind',
       writeDocument(document).replace('kind: call', 'kind: shout'),

@@ -252,6 +252,11 @@ const caseDocument = z.strictObject({
 export type CaseDocument = z.infer<typeof caseDocument>;
 
 export const FlowDocumentSchema = z.strictObject({
+  $schema: z
+    .string()
+    .max(2000)
+    .optional()
+    .describe('Where editors find the schema of this format; nothing reads it here'),
   hinge: z.literal(FORMAT_VERSION).describe('Version of this format'),
   api: z.strictObject({
     name,

@@ -1,9 +1,19 @@
-import { LineCounter, parseDocument, stringify } from 'yaml';
+import {
+  isAlias,
+  isMap,
+  isScalar,
+  isSeq,
+  LineCounter,
+  parseDocument,
+  stringify,
+  type Document as ParsedDocument,
+} from 'yaml';
 import { LIMITS } from '../limits';
 import { lower } from '../message/digits';
 import { finding, HingeError, type Finding, type Place } from '../problem';
-import { escapePointer } from '../schema';
+import { escapePointer, pointerParts } from '../schema';
 import { FlowDocumentSchema, FORMAT_VERSION, type FlowDocument } from './document';
+import { formFaults } from './issues';
 import { migrateDocument } from './migrate';
 
 /** A flow document read from text: the value, or what is wrong with it. */
@@ -12,7 +22,7 @@ export type ReadDocument =
   | { readonly document: undefined; readonly findings: readonly Finding[] };
 
 /** Reads YAML 1.2 or JSON. Throws HNG-201 for text that is neither; schema faults come back as findings with pointer and line. */
-export function readDocument(text: string, file?: string): ReadDocument {
+export function readDocument(text: string, file?: string): ReadDocument & { placeOf(pointer: string): Place } {
   if (text.length > LIMITS.documentBytes)
     throw new HingeError('HNG-103', `the document is larger than ${LIMITS.documentBytes} bytes`, { file });
   const lines = new LineCounter();
@@ -32,22 +42,40 @@ export function readDocument(text: string, file?: string): ReadDocument {
   } catch (cause) {
     throw new HingeError('HNG-201', (cause as Error).message, { file }, { cause });
   }
-  const lineOf = (path: readonly PropertyKey[]): Place => {
-    for (let n = path.length; n >= 0; n--) {
-      const node = n === 0 ? yaml.contents : yaml.getIn(path.slice(0, n), true);
-      const range = (node as { range?: [number, number, number] } | undefined)?.range;
-      if (range) {
-        const pos = lines.linePos(range[0]);
-        return { line: pos.line, column: pos.col };
-      }
-    }
-    return {};
-  };
-  return checkShape(value, (path) => ({
+  const keyAt = keyPlaces(yaml, lines);
+  const read = checkShape(value, (path) => ({
     file,
     pointer: path.map((p) => `/${escapePointer(String(p))}`).join(''),
-    ...lineOf(path),
+    ...keyAt(path),
   }));
+  return { ...read, placeOf: (pointer) => keyAt(pointerParts(pointer)) };
+}
+
+/** Line and column of a key or an item of the text; of what is not there, of the nearest above it. */
+function keyPlaces(yaml: ParsedDocument, lines: LineCounter): (path: readonly PropertyKey[]) => Place {
+  const start = (node: unknown): Place => {
+    const range = (node as { range?: readonly number[] } | null | undefined)?.range;
+    if (range?.[0] === undefined) return {};
+    const { line, col } = lines.linePos(range[0]);
+    return { line, column: col };
+  };
+  return (path) => {
+    let at: unknown = yaml.contents;
+    let place = start(at);
+    for (const part of path) {
+      const node: unknown = isAlias(at) ? at.resolve(yaml) : at;
+      if (isMap(node)) {
+        const pair = node.items.find((p) => String(isScalar(p.key) ? p.key.value : p.key) === String(part));
+        if (!pair) return place;
+        place = start(pair.key);
+        at = pair.value;
+      } else if (isSeq(node) && node.items[Number(part)] !== undefined) {
+        at = node.items[Number(part)];
+        place = start(at);
+      } else return place;
+    }
+    return place;
+  };
 }
 
 /** Checks a plain value against the schema of the document, older formats brought up to date first. */
@@ -71,21 +99,23 @@ export function checkShape(value: unknown, place: (path: readonly PropertyKey[])
       ],
     };
   }
-  const result = FlowDocumentSchema.safeParse(migrateDocument(value as Record<string, unknown>));
+  const migrated = migrateDocument(value as Record<string, unknown>);
+  const result = FlowDocumentSchema.safeParse(migrated);
   if (result.success) return { document: result.data, findings: [] };
   return {
     document: undefined,
-    findings: result.error.issues
-      .slice(0, LIMITS.inputFaults)
-      .map((issue) =>
-        finding('HNG-202', `${issue.path.join('.') || 'the document'}: ${issue.message}`, place(issue.path)),
-      ),
+    findings: formFaults(result.error, FlowDocumentSchema, migrated, LIMITS.inputFaults).map((f) =>
+      finding('HNG-202', `${f.path.map(String).join('.') || 'the document'}: ${f.words}`, place(f.path), f.remedy),
+    ),
   };
 }
 
 /** Keys in the order of the schema; the same document always gives the same text. */
 export function writeDocument(document: FlowDocument): string {
-  return stringify(lower(FlowDocumentSchema.parse(document)), {
+  const read = checkShape(document, (path) => ({ pointer: path.map((p) => `/${escapePointer(String(p))}`).join('') }));
+  const [first] = read.findings;
+  if (first) throw new HingeError(first.code, first.message, first.place, { remedy: first.remedy });
+  return stringify(lower(read.document), {
     lineWidth: 0,
     indentSeq: true,
     aliasDuplicateObjects: false,

@@ -1,3 +1,4 @@
+import { z } from 'zod';
 import { boundedText, errorReply, Told } from '../../../../lib/route';
 import { gatewayOf, reportSchema, takeReport } from '../../../../features/gateways/server';
 
@@ -19,7 +20,7 @@ export async function POST(request: Request): Promise<Response> {
     const gateway = await gatewayOf(request);
     if (!gateway) throw new Told(401, 'The token is not known.');
     const parsed = reportSchema.safeParse(reportOf(await boundedText(request, REPORT_LIMIT)));
-    if (!parsed.success) throw new Told(400, parsed.error.message);
+    if (!parsed.success) throw new Told(400, z.prettifyError(parsed.error));
     await takeReport(gateway, parsed.data);
     return Response.json({});
   } catch (error) {
