@@ -15,7 +15,15 @@ import {
   releasedDocument,
   saveDraft,
 } from '../features/apis/server';
-import { addBackend, cleanAddresses, contractOf, gather, getBackend, setAddresses } from '../features/backends/server';
+import {
+  addBackend,
+  cleanAddresses,
+  contractOf,
+  gather,
+  getBackend,
+  newerContract,
+  setAddresses,
+} from '../features/backends/server';
 import { viewOf } from '../features/backends/view';
 import { hub } from '../features/gateways/hub';
 import { configFor, gatewayOf, gatewayStates, openFeed, takeReport } from '../features/gateways/server';
@@ -154,6 +162,27 @@ describe('backends', () => {
     });
     await expect(gather({ url: 'ftp://x' })).rejects.toMatchObject({ status: 422 });
     await expect(gather({})).rejects.toMatchObject({ status: 422 });
+  });
+
+  test('a newer contract keeps the port that was chosen, and says so when it has none of that name', async () => {
+    const { entry, files } = berthsContract();
+    await addBackend({
+      name: 'ported',
+      title: 'Ported',
+      source: { entry, files },
+      port: 'Soap12',
+      addresses: {},
+      by: 'x',
+    });
+    const newer = { entry, files: { ...files, [entry]: files[entry]!.replace('FindBerths', 'FindBerths') } };
+    const { after } = await newerContract('ported', newer, true);
+    expect(after.operations[0]!.soap!.version).toBe('1.2');
+    const kept = (await getBackend('ported'))!.contract!;
+    expect(kept.port).toBe('Soap12');
+    const without = { entry, files: { ...files, [entry]: files[entry]!.replaceAll('name="Soap12"', 'name="Other"') } };
+    await expect(newerContract('ported', without, true)).rejects.toThrow(/Soap12/);
+    expect((await getBackend('ported'))!.contract).toEqual(kept);
+    await expect(newerContract('nobody', newer, false)).rejects.toMatchObject({ status: 404 });
   });
 
   test('addresses are cleaned; one that is no address changes nothing', async () => {

@@ -8,6 +8,7 @@ import { ChoiceRow, TextRow } from '../fold/fields';
 import { useAct } from '../callers/use-act';
 import { SecretCells } from './secret-cells';
 import type { SecretState } from './secrets';
+import { ListRow } from '../fold/list-row';
 
 const KINDS = {
   basic: 'name and password',
@@ -205,17 +206,17 @@ function Settings({ value: c, onChange }: { value: CredentialDocument; onChange:
             accept={(t) => /^https?:\/\/[^/]/.test(t)}
             onChange={(tokenUrl) => onChange({ ...c, tokenUrl: tokenUrl! })}
           />
-          <TextRow
-            label="Scopes, with spaces"
+          <ListRow
+            label="Scopes, with commas"
             hideLabel
             mono
+            blanks
             width={180}
-            value={c.scopes?.join(' ')}
+            values={c.scopes}
             placeholder="scopes: none"
-            onChange={(t) => {
+            onChange={(scopes) => {
               const { scopes: _, ...rest } = c;
-              const scopes = (t ?? '').split(/\s+/).filter(Boolean);
-              onChange(scopes.length ? { ...rest, scopes } : rest);
+              onChange(scopes ? { ...rest, scopes } : rest);
             }}
           />
         </>

@@ -1,5 +1,7 @@
 import {
   collectContract,
+  compareContracts,
+  readContract,
   contractAt,
   decodeXml,
   HingeError,
@@ -8,6 +10,7 @@ import {
   LIMITS,
   contractKindOf,
   readContractOnce,
+  type Change,
   type Contract,
   type ContractFiles,
   type CredentialDocument,
@@ -132,6 +135,29 @@ export async function addBackend(args: {
 }
 
 /** Addresses as typed: empty ones left out, anything but http and https refused. */
+/**
+ * A newer contract beside the one that is kept: what it says otherwise. With `use` it takes the place of the old one; the port that was chosen stays
+ * chosen. Throws HingeError where the contract cannot be read, or no longer has that port.
+ */
+export async function newerContract(
+  name: string,
+  source: ContractFiles,
+  use: boolean,
+): Promise<{ after: Contract; changes: readonly Change[] }> {
+  const row = await getBackend(name);
+  if (!row) throw new Told(404, `There is no backend ${name}.`);
+  const kind = contractKindOf(source.files[source.entry] ?? '');
+  const port = kind === 'wsdl' ? row.contract?.port : undefined;
+  const after = readContract(source, { port });
+  const before = contractOf(row);
+  if (use)
+    await database()
+      .update(backends)
+      .set({ contract: { kind, entry: source.entry, files: source.files, ...(port !== undefined && { port }) } })
+      .where(eq(backends.name, name));
+  return { after, changes: before ? compareContracts(before, after) : [] };
+}
+
 export function cleanAddresses(typed: Readonly<Record<string, string>>): Record<string, string> {
   const out: Record<string, string> = {};
   for (const [environment, text] of Object.entries(typed)) {

@@ -6,6 +6,7 @@ import { ChoiceRow, NumberRow, TextRow } from './fields';
 import { Routes } from './routes';
 import { milliseconds } from './track';
 import type { FoldWorld } from './world';
+import { ListRow } from './list-row';
 
 export type CallStep = Extract<StepDocument, { kind: 'call' }>;
 
@@ -208,20 +209,15 @@ function Retry({ step, safe, readOnly, onChange }: PartProps & { safe: boolean }
             />
             <span className="soft">ms, then twice as long</span>
           </div>
-          <TextRow
+          <ListRow
             hideLabel
             mono
             label="Failures that are tried again"
-            value={retry.on?.join(', ')}
+            values={retry.on}
             placeholder="unreachable, timeout, 502, 503, 504"
             readOnly={readOnly}
-            onChange={(t) => {
-              const on = (t ?? '')
-                .split(',')
-                .map((x) => x.trim())
-                .filter((x) => /^(timeout|unreachable|unreadable|[45]\d\d|[45]XX)$/.test(x));
-              put({ on: on.length ? on : undefined });
-            }}
+            accept={(on) => /^(timeout|unreachable|unreadable|[45]\d\d|[45]XX)$/.test(on)}
+            onChange={(on) => put({ on })}
           />
           {!safe && (
             <label className="row">

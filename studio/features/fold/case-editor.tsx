@@ -3,6 +3,7 @@ import Button from '@mui/material/Button';
 import { recordedStubs, type CaseDocument, type FlowDocument, type Rehearsal, type ShownMessage } from '@hinge/core';
 import { useState } from 'react';
 import { ChoiceRow, JsonRow, NumberRow, RowMoves, TextRow } from './fields';
+import { ListRow } from './list-row';
 
 interface Props {
   readonly sample: CaseDocument;
@@ -103,18 +104,12 @@ export function CaseEditor({ sample, document, rehearsal, onChange }: Props) {
       />
       <JsonRow label="Whole body, JSON" lines={6} value={expect.body} onChange={(body) => put({ body })} />
       {expect.body !== undefined && (
-        <TextRow
+        <ListRow
           label="Parts that may differ: pointers, * for any item"
           mono
-          value={expect.ignore?.join(', ')}
+          values={expect.ignore}
           placeholder="/id, /items/*/at"
-          onChange={(t) => {
-            const ignore = (t ?? '')
-              .split(',')
-              .map((x) => x.trim())
-              .filter(Boolean);
-            put({ ignore: ignore.length ? ignore : undefined });
-          }}
+          onChange={(ignore) => put({ ignore })}
         />
       )}
       <div className="soft">Chosen parts</div>

@@ -1,6 +1,7 @@
 'use client';
 import { OPERATORS, pathExpression, type Condition, type ConditionRow, type Operator, type TypeRow } from '@hinge/core';
 import { ChoiceRow, ExpressionRow, RowMoves, TextRow } from './fields';
+import { ListRow } from './list-row';
 
 interface Props {
   readonly label: string;
@@ -48,19 +49,24 @@ export function ConditionEditor({ label, value, rows, readOnly, onChange }: Prop
                   else set(i, { of, is, value: typeof row === 'string' ? '' : (row.value ?? '') });
                 }}
               />
-              {typeof row !== 'string' && row.is !== 'exists' && row.is !== 'missing' && (
+              {typeof row !== 'string' && row.is === 'oneOf' && (
+                <ListRow
+                  hideLabel
+                  mono
+                  label={`${label}, ${i + 1}: value`}
+                  values={[row.value ?? []].flat().map(String)}
+                  placeholder="several, with commas"
+                  readOnly={readOnly}
+                  onChange={(all) => set(i, { ...row, value: all ?? [] })}
+                />
+              )}
+              {typeof row !== 'string' && row.is !== 'exists' && row.is !== 'missing' && row.is !== 'oneOf' && (
                 <TextRow
                   hideLabel
                   mono
                   label={`${label}, ${i + 1}: value`}
-                  value={
-                    Array.isArray(row.value)
-                      ? row.value.join(', ')
-                      : row.value === undefined
-                        ? ''
-                        : String(row.value as string)
-                  }
-                  placeholder={row.is === 'oneOf' ? 'several, with commas' : 'value'}
+                  value={row.value === undefined ? '' : [row.value].flat().map(String).join(', ')}
+                  placeholder="value"
                   readOnly={readOnly}
                   onChange={(t) => set(i, { ...row, value: valueOf(t ?? '', row) })}
                 />
@@ -93,11 +99,6 @@ export function freshCondition(rows: readonly TypeRow[]): ConditionRow {
 
 /** Numbers where numbers are compared, or where one stood; text otherwise. */
 function valueOf(text: string, row: ConditionRow): unknown {
-  if (row.is === 'oneOf')
-    return text
-      .split(',')
-      .map((t) => t.trim())
-      .filter(Boolean);
   const n = Number(text);
   const number = text.trim() !== '' && !Number.isNaN(n) && String(n) === text.trim();
   return number && (NUMERIC.includes(row.is) || typeof row.value === 'number') ? n : text;

@@ -3,6 +3,7 @@ import { convertBothWays, type ShownMessage, type StepDocument, type TypeTable }
 import { useMemo } from 'react';
 import { ChoiceRow, TextRow } from './fields';
 import { layout } from './values';
+import { ListRow } from './list-row';
 
 type ConvertStep = Extract<StepDocument, { kind: 'convert' }>;
 
@@ -107,19 +108,13 @@ export function ConvertPin({ step, types, table, before, readOnly, onChange }: P
       )}
       {step.to === 'json' && (
         <>
-          <TextRow
+          <ListRow
             label="Elements that are always lists"
             mono
-            value={s.lists?.join(', ')}
+            values={s.lists}
             placeholder="names, with commas"
             readOnly={readOnly}
-            onChange={(t) => {
-              const lists = (t ?? '')
-                .split(',')
-                .map((x) => x.trim())
-                .filter(Boolean);
-              put({ lists: lists.length ? lists : undefined });
-            }}
+            onChange={(lists) => put({ lists })}
           />
           {yesNo('numbers, true and false become JSON numbers and booleans', 'typed')}
           {yesNo('CDATA stays apart from text', 'keepCdata')}

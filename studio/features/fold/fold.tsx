@@ -281,6 +281,7 @@ export function Fold(p: Props) {
           go(at);
         }}
         unreached={unreached}
+        held={held}
         onCase={(line) => {
           const { made } = caseForLine(document, p.operationId, line, sample);
           draft.change({ ...document, cases: [...(document.cases ?? []), made] });

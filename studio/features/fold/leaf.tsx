@@ -111,7 +111,7 @@ export function Leaf(p: Props) {
       )}
       {p.children}
       {shownMode === 'Against' && p.against ? (
-        <Against message={message} text={text} against={p.against} />
+        <Against key={p.against.words ?? ''} message={message} text={text} against={p.against} />
       ) : shownMode === 'Tree' ? (
         <div className="leaf-body" data-scroll={side} tabIndex={p.onChoose ? undefined : 0}>
           <MessageTree

@@ -3,6 +3,7 @@ import type { ShownStep, StepDocument, TypeRow } from '@hinge/core';
 import { ConditionEditor, freshCondition } from './condition-editor';
 import { ChoiceRow, ExpressionRow, moved, RowMoves, TextRow } from './fields';
 import { RememberAge } from './remember-age';
+import { ListRow } from './list-row';
 
 export type Step<K extends StepDocument['kind']> = Extract<StepDocument, { kind: K }>;
 
@@ -157,20 +158,16 @@ export function AttemptPin({
         return (
           <div key={i} className={`pin-line ${notes?.taken === pointer ? 'lit' : ''}`}>
             <div className="row">
-              <TextRow
+              <ListRow
                 hideLabel
                 mono
+                needed
                 label={`Failures of line ${i + 1}`}
-                value={f.on.join(', ')}
+                values={f.on}
                 placeholder="any, timeout, 503, 5XX, name of a fault"
                 readOnly={readOnly}
-                onChange={(t) => {
-                  const on = (t ?? '')
-                    .split(',')
-                    .map((x) => x.trim())
-                    .filter(Boolean);
-                  if (on.length) set(step.failures.map((x, n) => (n === i ? { ...x, on } : x)));
-                }}
+                accept={(on) => /^([45]\d\d|[45]XX|[A-Za-z_][A-Za-z0-9_.-]*)$/.test(on)}
+                onChange={(on) => set(step.failures.map((x, n) => (n === i ? { ...x, on: on! } : x)))}
               />
               <LineLink at={at + pointer} steps={f.flow.length} onOpen={onOpen} />
               <RowMoves

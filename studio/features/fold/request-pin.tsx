@@ -17,6 +17,7 @@ import {
 import { useState } from 'react';
 import { ChoiceRow } from './fields';
 import { editorLook } from './editor-look';
+import { ListRow } from './list-row';
 
 type Operation = FlowDocument['operations'][string];
 
@@ -36,28 +37,28 @@ export function RequestPin({ operation, sample, types, readOnly, onChange }: Pro
   const r = sample.request;
   const [text, setText] = useState(() => bodyText(r.body));
   const places = { path: 'path', query: 'query', header: 'headers', cookie: 'cookies' } as const;
+  const valueAt = (place: keyof typeof places, name: string): unknown =>
+    (r[places[place]] as Record<string, unknown> | undefined)?.[name];
   const current = (place: keyof typeof places, name: string): string => {
-    const v = (r[places[place]] as Record<string, unknown> | undefined)?.[name];
+    const v = valueAt(place, name);
     if (v === undefined) return '';
     if (Array.isArray(v) && v.every((one) => one === null || typeof one !== 'object')) return v.join(', ');
     return v !== null && typeof v === 'object' ? writeJson(v) : String(v as string);
   };
-  const set = ({ in: place, name, schema, mediaType }: ParameterDocument, value: string) => {
-    const key = places[place];
-    const list = schema.type === 'array' && mediaType === undefined;
-    const next: Record<string, unknown> = { ...(r[key] as Record<string, unknown> | undefined) };
-    if (value === '') delete next[name];
-    else
-      next[name] = list
-        ? value
-            .split(',')
-            .map((v) => v.trim())
-            .filter(Boolean)
-        : /^[[{]/.test(value) && place !== 'header'
-          ? bodyValue(value)
-          : value;
-    onChange({ ...r, [key]: next });
+  const isList = ({ schema, mediaType, ...p }: ParameterDocument): boolean => {
+    const v = valueAt(p.in, p.name);
+    const plain = v === undefined || (Array.isArray(v) && v.every((one) => one === null || typeof one !== 'object'));
+    return schema.type === 'array' && mediaType === undefined && plain;
   };
+  const listAt = (p: ParameterDocument): string[] | undefined =>
+    (valueAt(p.in, p.name) as unknown[] | undefined)?.map(String);
+  const put = ({ in: place, name }: ParameterDocument, value: unknown) => {
+    const key = places[place];
+    const { [name]: _old, ...rest } = (r[key] ?? {}) as Record<string, unknown>;
+    onChange({ ...r, [key]: value === undefined ? rest : { ...rest, [name]: value } });
+  };
+  const set = (p: ParameterDocument, value: string) =>
+    put(p, value === '' ? undefined : /^[[{]/.test(value) && p.in !== 'header' ? bodyValue(value) : value);
   /** Another of the bodies that the operation takes, with something in it to begin with. */
   const toBody = (wanted: string) => {
     const { mediaType, body } = sampleBody(operation, wanted, types);
@@ -86,14 +87,25 @@ export function RequestPin({ operation, sample, types, readOnly, onChange }: Pro
                 </span>
                 {p.required && <span className="brass"> *</span>}
               </label>
-              <TextField
-                id={`parameter-${p.in}-${p.name}`}
-                disabled={readOnly}
-                value={current(p.in, p.name)}
-                onChange={(e) => set(p, e.target.value)}
-                placeholder={p.schema.type === 'array' ? 'several, with commas' : undefined}
-                slotProps={{ htmlInput: { className: 'mono' } }}
-              />
+              {isList(p) ? (
+                <ListRow
+                  id={`parameter-${p.in}-${p.name}`}
+                  label={p.name}
+                  mono
+                  values={listAt(p)}
+                  placeholder="several, with commas"
+                  readOnly={readOnly}
+                  onChange={(all) => put(p, all)}
+                />
+              ) : (
+                <TextField
+                  id={`parameter-${p.in}-${p.name}`}
+                  disabled={readOnly}
+                  value={current(p.in, p.name)}
+                  onChange={(e) => set(p, e.target.value)}
+                  slotProps={{ htmlInput: { className: 'mono' } }}
+                />
+              )}
             </div>
           ))}
         </div>

@@ -1,6 +1,7 @@
 'use client';
 import type { FlowDocument } from '@hinge/core';
 import { ChoiceRow, TextRow } from '../fold/fields';
+import { ListRow } from '../fold/list-row';
 
 interface Props {
   readonly document: FlowDocument;
@@ -9,12 +10,6 @@ interface Props {
 }
 
 type Api = FlowDocument['api'];
-
-const listOf = (text: string | undefined): string[] =>
-  (text ?? '')
-    .split(',')
-    .map((t) => t.trim())
-    .filter(Boolean);
 
 /** What the API is called, and who sees its documentation. */
 export function AboutTab({ document: d, readOnly, onChange }: Props) {
@@ -48,12 +43,7 @@ export function AboutTab({ document: d, readOnly, onChange }: Props) {
         readOnly={readOnly}
         onChange={(description) => put({ description })}
       />
-      <TextRow
-        label="Tags, with commas"
-        value={api.tags?.join(', ')}
-        readOnly={readOnly}
-        onChange={(t) => put({ tags: listOf(t).length ? listOf(t) : undefined })}
-      />
+      <ListRow label="Tags, with commas" values={api.tags} readOnly={readOnly} onChange={(tags) => put({ tags })} />
       <ChoiceRow
         label="Who sees its documentation"
         width={320}
@@ -71,11 +61,12 @@ export function AboutTab({ document: d, readOnly, onChange }: Props) {
         }
       />
       {groups && (
-        <TextRow
+        <ListRow
           label="Groups, with commas"
-          value={groups.join(', ')}
+          needed
+          values={groups}
           readOnly={readOnly}
-          onChange={(t) => listOf(t).length && put({ visibility: { groups: listOf(t) } })}
+          onChange={(all) => put({ visibility: { groups: all! } })}
         />
       )}
     </div>

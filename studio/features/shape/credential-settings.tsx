@@ -3,6 +3,7 @@ import TextField from '@mui/material/TextField';
 import { passwordHash, type GuardDocument } from '@hinge/core';
 import { useState } from 'react';
 import { ChoiceRow, TextRow } from '../fold/fields';
+import { ListRow } from '../fold/list-row';
 
 type Of<K extends GuardDocument['kind']> = Extract<GuardDocument, { kind: K }>;
 type Guard = Of<'cors' | 'token' | 'jwt' | 'basic' | 'signature' | 'headers'>;
@@ -14,12 +15,6 @@ interface Props<G> {
 }
 
 const HEADER = /^[A-Za-z0-9!#$%&'*+.^_`|~-]+$/;
-const listOf = (text: string | undefined): string[] =>
-  (text ?? '')
-    .split(',')
-    .map((t) => t.trim())
-    .filter(Boolean);
-const some = <T,>(list: T[]): T[] | undefined => (list.length ? list : undefined);
 
 /** Settings of guards that look at credentials and headers. */
 export function CredentialSettings({ guard, readOnly, onChange }: Props<Guard>) {
@@ -42,14 +37,15 @@ export function CredentialSettings({ guard, readOnly, onChange }: Props<Guard>) 
 function Token({ guard: g, readOnly, onChange }: Props<Of<'token'>>) {
   return (
     <div className="guard-settings">
-      <TextRow
+      <ListRow
         label="Scopes that are needed"
         mono
-        value={g.scopes?.join(', ')}
+        blanks
+        values={g.scopes}
         placeholder="none; plans give them"
         readOnly={readOnly}
-        accept={(t) => listOf(t).every((s) => /^[\x21\x23-\x5b\x5d-\x7e]{1,100}$/.test(s))}
-        onChange={(t) => onChange({ ...g, scopes: some(listOf(t)) })}
+        accept={(s) => /^[\x21\x23-\x5b\x5d-\x7e]{1,100}$/.test(s)}
+        onChange={(scopes) => onChange({ ...g, scopes })}
       />
       <span className="soft">Apps get one for their id and secret: POST /oauth/token of the gateway.</span>
     </div>
@@ -76,21 +72,22 @@ function Jwt({ guard: g, readOnly, onChange }: Props<Of<'jwt'>>) {
         accept={(t) => t === '' || URL.canParse(t)}
         onChange={(jwks) => onChange({ ...g, jwks })}
       />
-      <TextRow
+      <ListRow
         label="Audience (aud), with commas"
         mono
-        value={[g.audience ?? []].flat().join(', ')}
+        values={[g.audience ?? []].flat()}
         placeholder="any"
         readOnly={readOnly}
-        onChange={(t) => onChange({ ...g, audience: some(listOf(t)) })}
+        onChange={(audience) => onChange({ ...g, audience })}
       />
-      <TextRow
+      <ListRow
         label="Scopes that are needed"
         mono
-        value={g.scopes?.join(', ')}
+        blanks
+        values={g.scopes}
         placeholder="none"
         readOnly={readOnly}
-        onChange={(t) => onChange({ ...g, scopes: some(listOf(t)) })}
+        onChange={(scopes) => onChange({ ...g, scopes })}
       />
     </div>
   );
@@ -155,25 +152,25 @@ function Basic({ guard: g, readOnly, onChange }: Props<Of<'basic'>>) {
 }
 
 function Cors({ guard: g, readOnly, onChange }: Props<Of<'cors'>>) {
-  const valid = (t: string) =>
-    listOf(t).length > 0 && listOf(t).every((o) => o === '*' || /^https?:\/\/[^/\s?#]+$/.test(o));
   return (
     <div className="guard-settings">
-      <TextRow
+      <ListRow
         label="Origins, with commas; * is any"
         mono
-        value={g.origins.join(', ')}
+        needed
+        values={g.origins}
         readOnly={readOnly}
-        accept={valid}
-        onChange={(t) => onChange({ ...g, origins: listOf(t) })}
+        accept={(o) => o === '*' || /^https?:\/\/[^/\s?#]+$/.test(o)}
+        onChange={(origins) => onChange({ ...g, origins: origins! })}
       />
-      <TextRow
+      <ListRow
         label="Headers that pages may send"
         mono
-        value={g.headers?.join(', ')}
+        values={g.headers}
         placeholder="those asked for"
         readOnly={readOnly}
-        onChange={(t) => onChange({ ...g, headers: some(listOf(t).filter((h) => HEADER.test(h))) })}
+        accept={(h) => HEADER.test(h)}
+        onChange={(headers) => onChange({ ...g, headers })}
       />
       <ChoiceRow
         label="Cookies and Authorization"
@@ -240,10 +237,10 @@ function Signature({ guard: g, readOnly, onChange }: Props<Of<'signature'>>) {
 
 function HeaderRules({ guard: g, readOnly, onChange }: Props<Of<'headers'>>) {
   const need = Object.entries(g.need ?? {});
-  const text = need.map(([name, values]) => (values.length ? `${name}: ${values.join(' | ')}` : name)).join(', ');
-  const read = (t: string | undefined) =>
+  const rules = need.map(([name, values]) => (values.length ? `${name}: ${values.join(' | ')}` : name));
+  const read = (all: readonly string[]) =>
     Object.fromEntries(
-      listOf(t).map((one) => {
+      all.map((one) => {
         const [name = '', values = ''] = one.split(/:(.*)/s);
         return [
           name.trim(),
@@ -254,25 +251,27 @@ function HeaderRules({ guard: g, readOnly, onChange }: Props<Of<'headers'>>) {
         ];
       }),
     );
-  const valid = (t: string) => Object.keys(read(t)).every((n) => HEADER.test(n));
   return (
     <div className="guard-settings">
-      <TextRow
+      <ListRow
         label="Headers that are needed, e.g. X-Office: TH-22 | TH-01"
         mono
-        value={text}
+        values={rules}
         placeholder="none"
         readOnly={readOnly}
-        accept={valid}
-        onChange={(t) => onChange({ ...g, need: t ? read(t) : undefined })}
+        accept={(one) =>
+          /^[^:]+(:\s*[^|\s][^|]*(\s*\|\s*[^|\s][^|]*)*)?$/.test(one) && HEADER.test(one.split(':')[0]!.trim())
+        }
+        onChange={(all) => onChange({ ...g, need: all && read(all) })}
       />
-      <TextRow
+      <ListRow
         label="Headers that are refused"
         mono
-        value={g.refuse?.join(', ')}
+        values={g.refuse}
         placeholder="none"
         readOnly={readOnly}
-        onChange={(t) => onChange({ ...g, refuse: some(listOf(t).filter((h) => HEADER.test(h))) })}
+        accept={(h) => HEADER.test(h)}
+        onChange={(refuse) => onChange({ ...g, refuse })}
       />
     </div>
   );

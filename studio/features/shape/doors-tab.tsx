@@ -4,6 +4,7 @@ import { ChoiceRow, RowMoves, TextRow } from '../fold/fields';
 import { DoorSteps } from './door-steps';
 import { GuardsEditor } from './guards-editor';
 import { WaysIn } from './ways-in';
+import { ListRow } from '../fold/list-row';
 
 interface Props {
   readonly document: FlowDocument;
@@ -64,21 +65,15 @@ export function DoorsTab({ document: d, address, workspace, readOnly, onChange }
                   />
                 </td>
                 <td>
-                  <TextRow
+                  <ListRow
                     hideLabel
                     mono
                     width={150}
                     label={`Hosts of ${door.name}`}
-                    value={door.hosts?.join(', ')}
+                    values={door.hosts}
                     placeholder="every host"
                     readOnly={readOnly}
-                    onChange={(t) => {
-                      const hosts = (t ?? '')
-                        .split(',')
-                        .map((x) => x.trim())
-                        .filter(Boolean);
-                      set(i, { ...door, hosts: hosts.length ? hosts : undefined });
-                    }}
+                    onChange={(hosts) => set(i, { ...door, hosts })}
                   />
                 </td>
                 <td>

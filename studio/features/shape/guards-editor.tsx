@@ -1,7 +1,9 @@
 'use client';
+import ipaddr from 'ipaddr.js';
 import type { GuardDocument } from '@hinge/core';
 import { ChoiceRow, NumberRow, RowMoves, TextRow } from '../fold/fields';
 import { CredentialSettings } from './credential-settings';
+import { ListRow } from '../fold/list-row';
 
 type Kind = GuardDocument['kind'];
 
@@ -93,6 +95,9 @@ export function GuardsEditor({ label, guards, inherited = [], readOnly, onChange
   );
 }
 
+/** An address, or a network by its prefix (RFC 4632, RFC 4291 §2.3). */
+const isNetwork = (text: string): boolean => ipaddr.isValid(text) || ipaddr.isValidCIDR(text);
+
 /** What a guard is set to, where that fits in a few words. */
 export function factsOf(g: GuardDocument): string {
   if (g.kind === 'rate') return `${g.calls} in ${g.seconds} s,`;
@@ -113,13 +118,6 @@ function Settings({
   readOnly?: boolean;
   onChange: (g: GuardDocument) => void;
 }) {
-  const list = (t: string | undefined) => {
-    const all = (t ?? '')
-      .split(',')
-      .map((x) => x.trim())
-      .filter((x) => /^[0-9A-Fa-f.:]+(\/\d{1,3})?$/.test(x));
-    return all.length ? all : undefined;
-  };
   switch (g.kind) {
     case 'key':
       return (
@@ -177,47 +175,49 @@ function Settings({
     case 'network':
       return (
         <>
-          <TextRow
+          <ListRow
             hideLabel
             mono
             label="Networks that may"
-            value={g.allow?.join(', ')}
+            values={g.allow}
             placeholder="all networks"
             readOnly={readOnly}
-            onChange={(t) => onChange({ ...g, allow: list(t) })}
+            accept={isNetwork}
+            onChange={(allow) => onChange({ ...g, allow })}
           />
-          <TextRow
+          <ListRow
             hideLabel
             mono
             label="Networks that may not"
-            value={g.deny?.join(', ')}
+            values={g.deny}
             placeholder="none denied"
             readOnly={readOnly}
-            onChange={(t) => onChange({ ...g, deny: list(t) })}
+            accept={isNetwork}
+            onChange={(deny) => onChange({ ...g, deny })}
           />
         </>
       );
     case 'certificate':
       return (
         <>
-          <TextRow
+          <ListRow
             hideLabel
             mono
             label="Names that may"
-            value={g.names?.join(', ')}
+            values={g.names}
             placeholder="all names of the gateway's authorities"
             readOnly={readOnly}
-            onChange={(t) => onChange({ ...g, names: list(t) })}
+            onChange={(names) => onChange({ ...g, names })}
           />
-          <TextRow
+          <ListRow
             hideLabel
             mono
             label="Fingerprints that may (SHA-256)"
-            value={g.fingerprints?.join(', ')}
+            values={g.fingerprints}
             placeholder="any fingerprint"
             readOnly={readOnly}
-            accept={(t) => (list(t) ?? []).every((f) => /^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$/.test(f))}
-            onChange={(t) => onChange({ ...g, fingerprints: list(t) })}
+            accept={(f) => /^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$/.test(f)}
+            onChange={(fingerprints) => onChange({ ...g, fingerprints })}
           />
         </>
       );

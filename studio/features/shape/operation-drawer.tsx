@@ -10,6 +10,7 @@ import { OtherBodies } from './other-bodies';
 import { Parameters } from './parameters';
 import { SamplesDialog } from './samples-dialog';
 import { SchemaTree } from './schema-tree';
+import { ListRow } from '../fold/list-row';
 
 const METHODS = ['GET', 'POST', 'PUT', 'PATCH', 'DELETE', 'HEAD', 'OPTIONS', 'ANY'] as const;
 interface Props {
@@ -121,18 +122,7 @@ function Editor({
         readOnly={readOnly}
         onChange={(description) => put({ description })}
       />
-      <TextRow
-        label="Tags, with commas"
-        value={o.tags?.join(', ')}
-        readOnly={readOnly}
-        onChange={(t) => {
-          const tags = (t ?? '')
-            .split(',')
-            .map((x) => x.trim())
-            .filter(Boolean);
-          put({ tags: tags.length ? tags : undefined });
-        }}
-      />
+      <ListRow label="Tags, with commas" values={o.tags} readOnly={readOnly} onChange={(tags) => put({ tags })} />
       <label className="row">
         <input
           type="checkbox"

@@ -7,6 +7,7 @@ import { ChoiceRow, JsonRow, RowMoves, TextRow } from '../fold/fields';
 import Link from 'next/link';
 import { GuardsEditor } from './guards-editor';
 import { PlanHolders } from './plan-holders';
+import { ListRow } from '../fold/list-row';
 
 type Apps = NonNullable<FlowDocument['apps']>;
 type Plans = NonNullable<FlowDocument['plans']>;
@@ -82,16 +83,14 @@ export function PlansTab({
               />
               each subscription is approved by somebody
             </label>
-            <TextRow
+            <ListRow
               label="Scopes that its tokens may have, with commas"
               mono
-              value={p.scopes?.join(', ')}
+              blanks
+              values={p.scopes}
               placeholder="none"
               readOnly={readOnly}
-              onChange={(t) => {
-                const scopes = (t ?? '').split(/[\s,]+/).filter(Boolean);
-                putPlans({ ...plans, [id]: { ...p, scopes: scopes.length ? scopes : undefined } });
-              }}
+              onChange={(scopes) => putPlans({ ...plans, [id]: { ...p, scopes } })}
             />
           </div>
           <GuardsEditor

@@ -1,7 +1,8 @@
 'use client';
 import type { TopicDocument } from '@hinge/core';
-import { Fragment, useState } from 'react';
+import { Fragment } from 'react';
 import { ExpressionRow, TextRow } from '../fold/fields';
+import { ListRow } from '../fold/list-row';
 
 type Said = NonNullable<TopicDocument['parameters']>;
 
@@ -31,7 +32,9 @@ export function ParameterRows({ names, said, readOnly, onChange }: Props) {
             readOnly={readOnly}
             onChange={(description) => set(name, { description })}
           />
-          <ValuesRow
+          <ListRow
+            mono
+            placeholder="any, or: north, south"
             label={`Values {${name}} may have`}
             values={said?.[name]?.values}
             readOnly={readOnly}
@@ -41,40 +44,6 @@ export function ParameterRows({ names, said, readOnly, onChange }: Props) {
       ))}
     </div>
   );
-}
-
-/** What is typed stays as it is typed, as long as it means the same. */
-function ValuesRow({
-  label,
-  values,
-  readOnly,
-  onChange,
-}: {
-  readonly label: string;
-  readonly values: readonly string[] | undefined;
-  readonly readOnly?: boolean;
-  readonly onChange: (values: string[] | undefined) => void;
-}) {
-  const [typed, setTyped] = useState('');
-  const own = values?.join(', ') ?? '';
-  return (
-    <TextRow
-      label={label}
-      mono
-      value={(valuesOf(typed)?.join(', ') ?? '') === own ? typed : own}
-      placeholder="any, or: north, south"
-      readOnly={readOnly}
-      onChange={(text) => {
-        setTyped(text ?? '');
-        onChange(valuesOf(text));
-      }}
-    />
-  );
-}
-
-function valuesOf(text: string | undefined): string[] | undefined {
-  const all = [...new Set((text ?? '').split(',').map((v) => v.trim()))].filter(Boolean);
-  return all.length ? all : undefined;
 }
 
 /** An expression for each parameter of a topic, also for those it no longer has: the check says so. */
