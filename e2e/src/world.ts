@@ -10,6 +10,8 @@ export interface World {
   readonly studio: string;
   readonly gateway: string;
   readonly standIn: string;
+  /** Of the command. */
+  readonly pid: number;
   readonly output: () => string;
   stop(): Promise<number | null>;
 }
@@ -64,6 +66,7 @@ export async function startWorld(args: readonly string[]): Promise<World> {
     studio: `http://127.0.0.1:${studioPort}`,
     gateway: `http://127.0.0.1:${gatewayPort}`,
     standIn: `http://127.0.0.1:${standInPort}`,
+    pid: child.pid!,
     output: () => out,
     stop() {
       child.kill('SIGTERM');
