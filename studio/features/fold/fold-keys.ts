@@ -15,7 +15,7 @@ export function useJump(jump: FoldViewProps['jump'], select: (at: string, field?
 
 /**
  * The pin that failed opens by itself, once for each new failure: the innermost one. A failure at no pin shows the reply
- * when the flow is opened, and later leaves the eye where it works.
+ * when the flow is opened, and later leaves the eye where it works; a field of a pin in which somebody types is not taken away.
  */
 export function useFailedPin(rehearsal: Rehearsal | undefined, select: (at: string) => void) {
   const told = useRef<string>(undefined);
@@ -25,11 +25,16 @@ export function useFailedPin(rehearsal: Rehearsal | undefined, select: (at: stri
     const failed = rehearsal.steps.filter((s) => s.error).sort((a, b) => b.at.length - a.at.length)[0];
     const key = rehearsal.error ? `${failed?.at} ${rehearsal.error.code}` : undefined;
     const at = failed?.at ?? (first.current ? 'reply' : undefined);
-    if (key !== undefined && key !== told.current && at !== undefined) select(at);
+    if (key !== undefined && key !== told.current && at !== undefined && !isTypingInPin()) select(at);
     told.current = key;
     first.current = false;
   }, [rehearsal, select]);
 }
+
+const isTypingInPin = (): boolean => {
+  const el = document.activeElement as HTMLElement | null;
+  return el?.closest('.pin-pane') != null && (el.isContentEditable || /^(INPUT|TEXTAREA)$/.test(el.tagName));
+};
 
 const isTyping = (e: KeyboardEvent): boolean => {
   const el = e.target as HTMLElement;
