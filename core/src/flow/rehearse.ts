@@ -104,7 +104,8 @@ export function incomingOf(operation: Sampled, base: string, sample: SampleReque
         mediaType,
       )
     : Body.empty();
-  const rest = operation.path.endsWith('/*') ? (path['*'] ?? '/') : '';
+  // Whether or not somebody writes the slash in front of it.
+  const rest = operation.path.endsWith('/*') ? `/${(path['*'] ?? '').replace(/^\//, '')}` : '';
   const filled = filledPath(operation.path, path).replace(/\/\*$/, () => rest);
   const query2 = search.toString();
   return {

@@ -9,7 +9,7 @@ import type { Message } from '../../message/message';
 import { finding, Refusal } from '../../problem';
 import { checkCondition, compileCondition } from '../condition';
 import { checkExpression, loadForReading, readsBody, runnable } from '../expression';
-import type { StepKind } from '../kind';
+import type { StepContext, StepKind } from '../kind';
 import { dropForgeable, isPublic, namedByKey, ownerOf, privateField } from './private';
 import type { RememberDocument } from './schema';
 
@@ -19,6 +19,8 @@ const CACHE = 'hinge';
  * Keeps the message that the steps inside make. Says so by Cache-Status (RFC 9211 §2) and Age (RFC 9111 §5.1). Many callers
  * that miss the same key wait for one of them.
  */
+type GuardList = StepContext['document']['guards'];
+
 export const rememberKind: StepKind<RememberDocument> = {
   kind: 'remember',
   words: 'keep the result of the steps inside for a while',
@@ -133,7 +135,7 @@ export const rememberKind: StepKind<RememberDocument> = {
       );
     const open = step.flow.some((s) => s.kind === 'call' && s.backend !== undefined && s.operation === undefined);
     const named = namedByKey(step.key ?? []);
-    if (open && !named.has('authorization') && !named.has('cookie'))
+    if (open && !named.has('authorization') && !named.has('cookie') && !refusesBoth(context))
       report(
         finding(
           'HNG-336',
@@ -146,6 +148,17 @@ export const rememberKind: StepKind<RememberDocument> = {
     return end;
   },
 };
+
+/** No request that has one of them gets as far: guards refuse both at every door. */
+function refusesBoth({ document, operation }: StepContext): boolean {
+  const names = (guards: GuardList): string[] =>
+    (guards ?? []).flatMap((g) => (g.kind === 'headers' && !g.off ? (g.refuse ?? []) : [])).map((n) => n.toLowerCase());
+  const everywhere = [...names(document.guards), ...names(operation.guards)];
+  return document.doors.every((d) => {
+    const here = [...everywhere, ...names(d.guards)];
+    return here.includes('authorization') && here.includes('cookie');
+  });
+}
 
 /** Puts variables and results of named steps back to what they are now. */
 function setBack(run: Run): () => void {
