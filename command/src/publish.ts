@@ -1,6 +1,7 @@
 import { CODES, documentJsonSchema, type Code } from '@hinge/core';
-import { writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { referencePages } from './reference';
 
 /** Text of docs/findings.md, from the one table of codes. */
 export function findingsPage(): string {
@@ -26,4 +27,10 @@ if (process.argv[1]?.endsWith('publish.ts')) {
   const docs = join(import.meta.dirname ?? '.', '../../docs');
   writeFileSync(join(docs, 'findings.md'), findingsPage());
   writeFileSync(join(docs, 'flow.schema.json'), schemaPage());
+  const reference = join(docs, 'reference');
+  rmSync(reference, { recursive: true, force: true });
+  for (const [path, text] of referencePages(join(docs, '../examples'))) {
+    mkdirSync(dirname(join(reference, path)), { recursive: true });
+    writeFileSync(join(reference, path), text);
+  }
 }

@@ -22,3 +22,4 @@ export * from './versions';
 export * from './operations';
 export { bodiesOfRequest, bodyFor } from './request-schema';
 export * from './sample-body';
+export * from './name-words';
