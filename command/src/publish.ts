@@ -1,7 +1,8 @@
 import { CODES, documentJsonSchema, type Code } from '@hinge/core';
 import { mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { referencePages } from './reference';
+import { fileURLToPath } from 'node:url';
+import { exampleDocuments, referencePages } from './reference';
 
 /** Text of docs/findings.md, from the one table of codes. */
 export function findingsPage(): string {
@@ -21,7 +22,13 @@ ${rows.join('\n')}
 `;
 }
 
-export const schemaPage = (): string => `${JSON.stringify(documentJsonSchema(), null, 2)}\n`;
+const EXAMPLES = join(dirname(fileURLToPath(import.meta.url)), '../../examples');
+
+/** Members have their examples from the documents of `examples`. */
+export function schemaPage(): string {
+  const documents = exampleDocuments(EXAMPLES).map((e) => e.document);
+  return `${JSON.stringify(documentJsonSchema(documents), null, 2)}\n`;
+}
 
 if (process.argv[1]?.endsWith('publish.ts')) {
   const docs = join(import.meta.dirname ?? '.', '../../docs');
@@ -29,7 +36,7 @@ if (process.argv[1]?.endsWith('publish.ts')) {
   writeFileSync(join(docs, 'flow.schema.json'), schemaPage());
   const reference = join(docs, 'reference');
   rmSync(reference, { recursive: true, force: true });
-  for (const [path, text] of referencePages(join(docs, '../examples'))) {
+  for (const [path, text] of referencePages(EXAMPLES)) {
     mkdirSync(dirname(join(reference, path)), { recursive: true });
     writeFileSync(join(reference, path), text);
   }

@@ -34,6 +34,11 @@ interface Example {
   readonly value: unknown;
 }
 
+export const exampleDocuments = (folder: string): Documents =>
+  readdirSync(folder)
+    .filter((f) => f.endsWith('.hinge.yaml'))
+    .map((file) => ({ file, document: readDocument(readFileSync(join(folder, file), 'utf8'), file).document! }));
+
 /** Pages of docs/reference by their paths below it, made from the schemas of the code and the documents of `examples`. */
 export function referencePages(examples: string): ReadonlyMap<string, string> {
   const schema = documentJsonSchema() as Schema & { $defs?: Record<string, Schema> };
@@ -45,9 +50,7 @@ export function referencePages(examples: string): ReadonlyMap<string, string> {
         part === '*' ? (here.additionalProperties as Schema) : part === '[]' ? here.items : here.properties?.[part],
       );
     }, schema);
-  const documents = readdirSync(examples)
-    .filter((f) => f.endsWith('.hinge.yaml'))
-    .map((file) => ({ file, document: readDocument(readFileSync(join(examples, file), 'utf8'), file).document! }));
+  const documents = exampleDocuments(examples);
   const pages = new Map<string, string>();
   const table = (s: Schema, not: readonly string[] = []): string => membersTable(s, deref, not);
 

@@ -60,6 +60,7 @@ export function world(
   document: FlowDocument,
   send: Send = () => json({}),
   others: Record<string, FlowDocument> = {},
+  env: Record<string, unknown> = { north: 'http://north.test' },
 ): World {
   let offset = 0;
   const now = () => performance.now() + offset;
@@ -87,7 +88,7 @@ export function world(
       const op = compiled.operations.get(door.name)!.find((o) => o.id === operation)!;
       return rehearse(op, incomingOf(op, door.path, sample), {
         ports,
-        env: { north: 'http://north.test' },
+        env,
         traceId: 't'.repeat(32),
         outbound: {},
         identity,

@@ -8,6 +8,7 @@ import { GuardSchema } from '../guards/schemas';
 import { conditionSchema } from '../steps/condition';
 import { nestedFlow, useStepSchema } from '../steps/nested';
 import { STEP_SCHEMAS } from '../steps/schemas';
+import { describeMembers } from './member-words';
 import { slug } from './slug';
 
 /** The flow document, format version 1: everything an API is, in one file. Published as docs/flow.schema.json. */
@@ -378,11 +379,9 @@ export const FlowDocumentSchema = z.strictObject({
 });
 export type FlowDocument = z.infer<typeof FlowDocumentSchema>;
 
-/** JSON Schema of the document, as published. */
-export function documentJsonSchema(): unknown {
-  return {
-    $id: 'flow.schema.json',
-    title: 'Up Hinge flow document, format 1',
-    ...z.toJSONSchema(FlowDocumentSchema, { unrepresentable: 'any' }),
-  };
+/** JSON Schema of the document, as published: each member with words, and with examples out of these documents. */
+export function documentJsonSchema(documents: readonly unknown[] = []): unknown {
+  const schema = z.toJSONSchema(FlowDocumentSchema, { unrepresentable: 'any' });
+  describeMembers(schema, documents);
+  return { $id: 'flow.schema.json', title: 'Up Hinge flow document, format 1', ...schema };
 }
