@@ -5,6 +5,7 @@ import {
   HingeError,
   INTROSPECTED,
   isGraphql,
+  placesIn,
   readDocument,
   type ContractFiles,
   type Finding,
@@ -108,7 +109,8 @@ export async function readFlowFile(
   file: string,
   onRead?: (path: string) => void,
 ): Promise<{ document?: FlowDocument; findings: readonly Finding[] }> {
-  const read = readDocument(await readText(file, '.', onRead), file);
+  const text = await readText(file, '.', onRead);
+  const read = readDocument(text, file);
   if (!read.document) return { findings: read.findings };
   const document = read.document;
   const folder = dirname(file);
@@ -117,8 +119,8 @@ export async function readFlowFile(
     if (!contract || contract.files?.[contract.entry] !== undefined) continue;
     const entry = isUrl(contract.entry) ? contract.entry : resolve(folder, contract.entry);
     try {
-      const text = (location: string): Promise<string> => readText(location, '.', onRead);
-      const source = relativeTo(await collectContract(entry, contract.files ?? {}, text));
+      const load = (location: string): Promise<string> => readText(location, '.', onRead);
+      const source = relativeTo(await collectContract(entry, contract.files ?? {}, load));
       contract.entry = source.entry;
       contract.files = { ...source.files };
     } catch (error) {
@@ -128,7 +130,7 @@ export async function readFlowFile(
       };
     }
   }
-  places.set(document, (pointer) => read.placeOf(pointer));
+  places.set(document, placesIn(text));
   return { document, findings: [] };
 }
 

@@ -22,7 +22,7 @@ export type ReadDocument =
   | { readonly document: undefined; readonly findings: readonly Finding[] };
 
 /** Reads YAML 1.2 or JSON. Throws HNG-201 for text that is neither; schema faults come back as findings with pointer and line. */
-export function readDocument(text: string, file?: string): ReadDocument & { placeOf(pointer: string): Place } {
+export function readDocument(text: string, file?: string): ReadDocument {
   if (text.length > LIMITS.documentBytes)
     throw new HingeError('HNG-103', `the document is larger than ${LIMITS.documentBytes} bytes`, { file });
   const lines = new LineCounter();
@@ -43,12 +43,23 @@ export function readDocument(text: string, file?: string): ReadDocument & { plac
     throw new HingeError('HNG-201', (cause as Error).message, { file }, { cause });
   }
   const keyAt = keyPlaces(yaml, lines);
-  const read = checkShape(value, (path) => ({
+  return checkShape(value, (path) => ({
     file,
     pointer: path.map((p) => `/${escapePointer(String(p))}`).join(''),
     ...keyAt(path),
   }));
-  return { ...read, placeOf: (pointer) => keyAt(pointerParts(pointer)) };
+}
+
+/** Line and column, in the text of a document, of what an RFC 6901 pointer points at. The text is read when the first one is asked for. */
+export function placesIn(text: string): (pointer: string) => Place {
+  let keyAt: ReturnType<typeof keyPlaces> | undefined;
+  return (pointer) => {
+    if (!keyAt) {
+      const lines = new LineCounter();
+      keyAt = keyPlaces(parseDocument(text, { lineCounter: lines, uniqueKeys: true }), lines);
+    }
+    return keyAt(pointerParts(pointer));
+  };
 }
 
 /** Line and column of a key or an item of the text; of what is not there, of the nearest above it. */
