@@ -151,6 +151,27 @@ describe('what nothing has set', () => {
     expect(found([gather, set('steps.left.status'), { kind: 'reply', status: 200 }])).toEqual([]);
   });
 
+  test('flows that run inside of one another know what the other has set', () => {
+    const inner = {
+      method: 'GET',
+      path: '/in',
+      internal: true,
+      flow: [set('vars.outer', 'inner'), { ...call, name: 'got' }],
+    };
+    const flow: StepDocument[] = [
+      set('1', 'outer'),
+      { kind: 'call', operation: 'In' },
+      set('vars.inner', 'v'),
+      { kind: 'reply', status: 200 },
+    ];
+    const more = {
+      operations: { Do: { method: 'GET', path: '/do', flow }, In: inner },
+    } as unknown as Partial<FlowDocument>;
+    expect(found([], more).filter((f) => f.startsWith('HNG-337'))).toEqual([]);
+    flow[2] = set('vars.nobody', 'v');
+    expect(found([], more).filter((f) => f.startsWith('HNG-337'))).toHaveLength(1);
+  });
+
   test('what an attempt did is read in what it does instead', () => {
     const flow: StepDocument[] = [
       {

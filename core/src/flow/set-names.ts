@@ -10,6 +10,8 @@ interface SetName {
 interface FlowNames {
   readonly vars: ReadonlySet<string>;
   readonly steps: readonly SetName[];
+  /** Other flows of the same API run inside of this one: they read what it has set, and it reads what they have. */
+  readonly callsInside: boolean;
 }
 
 const known = new WeakMap<readonly StepDocument[], FlowNames>();
@@ -19,16 +21,18 @@ function namesOf(flow: readonly StepDocument[]): FlowNames {
   if (before) return before;
   const vars = new Set<string>();
   const steps: SetName[] = [];
+  let callsInside = false;
   walkFlow(flow, (step, at, off) => {
     if (off) return;
     if (step.name !== undefined) steps.push({ name: step.name, at });
+    callsInside ||= step.kind === 'call' && step.backend === undefined && step.api === undefined;
     if (step.kind === 'set') for (const name of Object.keys(step.values)) vars.add(name);
     else if (step.kind === 'each') vars.add(step.as ?? 'item').add('index');
     else if (step.kind === 'attempt') vars.add('failure');
     else if (step.kind === 'gather')
       step.lines.forEach((line, i) => steps.push({ name: line.name, at: `${at}/lines/${i}` }));
   });
-  const names = { vars, steps };
+  const names = { vars, steps, callsInside };
   known.set(flow, names);
   return names;
 }
@@ -46,12 +50,14 @@ export interface NamesInReach {
 export function namesInReach(document: FlowDocument, operationId: string, at: string): NamesInReach {
   const ofDoors = document.doors.map((d) => ({ before: namesOf(d.before ?? []), after: namesOf(d.after ?? []) }));
   const own = document.operations[operationId];
-  const flows = own ? [namesOf(own.flow)] : Object.values(document.operations).map((o) => namesOf(o.flow));
+  const every = Object.values(document.operations).map((o) => namesOf(o.flow));
+  const shared = every.some((n) => n.callsInside);
+  const flows = own && !shared ? [namesOf(own.flow)] : every;
   const all = [...ofDoors.flatMap((d) => [d.before, d.after]), ...flows];
   const vars = new Set(all.flatMap((n) => [...n.vars]));
   const steps = new Set(['request', ...ofDoors.flatMap((d) => d.before.steps.map((s) => s.name))]);
   const later = new Set<string>();
-  for (const s of flows.flatMap((f) => f.steps)) (own && !comesBefore(s.at, at) ? later : steps).add(s.name);
+  for (const s of flows.flatMap((f) => f.steps)) (own && !shared && !comesBefore(s.at, at) ? later : steps).add(s.name);
   if (!own) for (const s of ofDoors.flatMap((d) => d.after.steps)) steps.add(s.name);
   for (const name of steps) later.delete(name);
   return { vars, steps, later };
