@@ -1,8 +1,9 @@
 import { describe, expect, test } from '@jest/globals';
 import jsonata from 'jsonata';
-import { checkDocument, compileApi, type FlowDocument, type StepDocument } from '../src';
+import { checkDocument, compileApi, readDocument, type FlowDocument, type StepDocument } from '../src';
 import { argumentsOf, FUNCTION_SIGNATURES } from '../src/expression';
 import { insteadOf, nearest } from '../src/nearest';
+import { world } from './small-world';
 
 const document = (flow: StepDocument[], more: Partial<FlowDocument> = {}): FlowDocument =>
   ({
@@ -275,6 +276,20 @@ describe('braces', () => {
     expect(found([step]).map((f) => f.split(' ').slice(0, 2).join(' '))).toEqual(codes);
   });
 
+  test('in guards, wherever they stand', () => {
+    const guards = [{ kind: 'key', header: 'x', query: '{{ env.K }}' }];
+    const more = {
+      guards,
+      plans: { a: { guards } },
+      doors: [{ name: 'open', path: '/t', guards }],
+    } as unknown as Partial<FlowDocument>;
+    expect(found([call], more).map((f) => f.split(' ').slice(0, 2).join(' '))).toEqual([
+      'HNG-339 /guards/0/query',
+      'HNG-339 /doors/0/guards/0/query',
+      'HNG-339 /plans/a/guards/0/query',
+    ]);
+  });
+
   test('in the address of a backend', () => {
     const backends = { one: { address: 'http://{{ env.HOST }}/' } };
     expect(found([call], { backends }).map((f) => f.slice(0, 30))).toContain('HNG-339 /backends/one/address ');
@@ -292,6 +307,11 @@ describe('references', () => {
     ['none', { $ref: '#/types/Brth' }, 1],
     ['deep', { properties: { a: { items: { anyOf: [{ $ref: '#/types/No' }] } } } }, 1],
     ['of another form', { $ref: '#/$defs/x' }, 1],
+    [
+      'a form that a discriminator names',
+      { oneOf: [], discriminator: { propertyName: 'k', mapping: { a: '#/types/Berth', b: '#/types/No', c: 'Berth' } } },
+      2,
+    ],
     ['another document', { $ref: 'other.json' }, 1],
     ['a member of that name', { properties: { $ref: { type: 'string' } } }, 0],
     [
@@ -316,6 +336,24 @@ describe('references', () => {
     ]);
     expect(() => compileApi(d)).toThrow(/there is no type Brth/);
   });
+});
+
+describe('what would let everything through', () => {
+  test('a check against a type that there is not refuses', async () => {
+    const d = document([{ kind: 'check', against: { type: 'Brth' } }, call]);
+    expect(checkDocument(d).map((f) => f.code)).toContain('HNG-302');
+    const w = world({ ...d, operations: { Do: { ...d.operations.Do!, path: '/x/{id}' } } });
+    expect([(await w.run()).reply.status, w.sent]).toEqual([500, []]);
+  });
+
+  test.each(['999.1.1.1', '10.0.0.0/33', '::g', '1.2.3.4.5', '2001:db8::/129', ':', '10.0.0/'])(
+    'the network %s is told when the document is read',
+    (allow) => {
+      const d = { ...document([call]), guards: [{ kind: 'network', allow: [allow] }] };
+      const [first] = readDocument(JSON.stringify(d)).findings;
+      expect([first?.code, first?.place.pointer]).toEqual(['HNG-202', '/guards/0/allow/0']);
+    },
+  );
 });
 
 describe('the nearest word', () => {

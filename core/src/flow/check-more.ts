@@ -1,6 +1,7 @@
 import { finding, type Finding } from '../problem';
-import { walkFlow, type Neighbours } from './context';
+import type { Neighbours } from './context';
 import type { FlowDocument, StepDocument } from './document';
+import { eachFlow, walkFlow } from './walk';
 
 /** Calls from flow to flow that lead back to where they started. */
 export function checkInnerCalls(
@@ -103,11 +104,7 @@ export function checkSecrets(document: FlowDocument, report: (f: Finding) => voi
           if (SECRET_HEADER.test(n) && v.length > 3 && !v.includes('{{')) tell(n, `${p}/headers/${n}`);
       }
     });
-  for (const [id, o] of Object.entries(document.operations)) visit(o.flow, `/operations/${id}/flow`);
-  document.doors.forEach((d, i) => {
-    visit(d.before ?? [], `/doors/${i}/before`);
-    visit(d.after ?? [], `/doors/${i}/after`);
-  });
+  eachFlow(document, visit);
 }
 
 /** A text in quotes and nothing else, of some length: 'Bearer abc…'. */

@@ -1,21 +1,14 @@
 import { finding, HingeError, type Finding } from '../problem';
 import { escapePointer, type JsonSchema } from '../schema';
 import { refName } from '../schema/types';
+import { eachGuards } from '../guards/check';
 import { planNamed } from '../guards/compile';
 import { insteadOf } from '../nearest';
 import type { FlowDocument, StepDocument } from './document';
-import { partsOf, walkFlow } from './context';
 import { comesBefore, namesGivenTwice } from './set-names';
+import { eachFlow, partsOf, walkFlow } from './walk';
 
 type Report = (f: Finding) => void;
-
-const eachFlow = (document: FlowDocument, visit: (flow: readonly StepDocument[], root: string) => void): void => {
-  for (const [id, o] of Object.entries(document.operations)) visit(o.flow, `/operations/${escapePointer(id)}/flow`);
-  document.doors.forEach((d, i) => {
-    visit(d.before ?? [], `/doors/${i}/before`);
-    visit(d.after ?? [], `/doors/${i}/after`);
-  });
-};
 
 /** Two steps of one name, where both can run: the second takes the place of the first without a word. */
 export function checkNames(document: FlowDocument, report: Report): void {
@@ -93,12 +86,7 @@ export function checkBraces(document: FlowDocument, report: Report): void {
     if (b.address !== undefined) tell(b.address, `${at}/address`);
     for (const [e, a] of Object.entries(b.addresses ?? {})) tell(a, `${at}/addresses/${escapePointer(e)}`);
   }
-  for (const [id, o] of Object.entries(document.operations))
-    o.guards?.forEach((g, i) => texts(g, '', (t, p) => tell(t, `/operations/${escapePointer(id)}/guards/${i}${p}`)));
-  document.guards?.forEach((g, i) => texts(g, '', (t, p) => tell(t, `/guards/${i}${p}`)));
-  document.doors.forEach((d, n) =>
-    d.guards?.forEach((g, i) => texts(g, '', (t, p) => tell(t, `/doors/${n}/guards/${i}${p}`))),
-  );
+  eachGuards(document, (guards, at) => texts(guards, at, tell));
   eachFlow(document, (flow, root) =>
     walkFlow(flow, (step, at, off) => {
       if (off) return;
@@ -163,6 +151,18 @@ const VALUES = new Set(['enum', 'const', 'default', 'examples', 'example', 'xml'
 export function lostReferences(document: FlowDocument): Finding[] {
   const out: Finding[] = [];
   const known = Object.keys(document.types ?? {});
+  const refer = (ref: string, pointer: string): void => {
+    const name = refName({ $ref: ref });
+    if (name !== undefined && Object.hasOwn(document.types ?? {}, name)) return;
+    out.push(
+      finding(
+        'HNG-341',
+        name === undefined ? `"${ref}" is no reference to a type of this document` : `there is no type ${name}`,
+        { pointer },
+        name === undefined ? undefined : insteadOf(name, known, 'This document has no types.'),
+      ),
+    );
+  };
   const look = (schema: unknown, pointer: string): void => {
     if (schema === null || typeof schema !== 'object') return;
     if (Array.isArray(schema)) {
@@ -171,19 +171,10 @@ export function lostReferences(document: FlowDocument): Finding[] {
     }
     for (const [key, value] of Object.entries(schema)) {
       const at = `${pointer}/${escapePointer(key)}`;
-      if (key === '$ref' && typeof value === 'string') {
-        const name = refName(schema as JsonSchema);
-        if (name !== undefined && Object.hasOwn(document.types ?? {}, name)) continue;
-        out.push(
-          finding(
-            'HNG-341',
-            name === undefined ? `"${value}" is no reference to a type of this document` : `there is no type ${name}`,
-            { pointer: at },
-            name === undefined ? undefined : insteadOf(name, known, 'This document has no types.'),
-          ),
-        );
-      } else if (key === 'mapping' && isMapping(schema)) {
-        continue;
+      if (key === '$ref' && typeof value === 'string') refer(value, at);
+      else if (key === 'discriminator' && value !== null && typeof value === 'object') {
+        const { mapping = {} } = value as NonNullable<JsonSchema['discriminator']>;
+        for (const [label, ref] of Object.entries(mapping)) refer(ref, `${at}/mapping/${escapePointer(label)}`);
       } else if (key === 'properties' || key === 'patternProperties' || key === '$defs' || key === 'dependentSchemas') {
         // Names of members are no words of the language.
         for (const [name, s] of Object.entries((value ?? {}) as object)) look(s, `${at}/${escapePointer(name)}`);
@@ -204,7 +195,7 @@ export function lostReferences(document: FlowDocument): Finding[] {
     for (const [s, r] of Object.entries(o.otherReplies ?? {})) reply(r, `${at}/otherReplies/${s}`);
   }
   for (const [name, t] of Object.entries(document.topics ?? {}))
-    look((t as { schema?: unknown }).schema, `/topics/${escapePointer(name)}/schema`);
+    look(t.schema, `/topics/${escapePointer(name)}/schema`);
   eachFlow(document, (flow, root) =>
     walkFlow(flow, (step, at) => {
       if (step.kind !== 'check' || typeof step.against === 'string') return;
@@ -215,8 +206,6 @@ export function lostReferences(document: FlowDocument): Finding[] {
 }
 
 type OperationReply = Pick<NonNullable<FlowDocument['operations'][string]['reply']>, 'schema' | 'headers'> | undefined;
-
-const isMapping = (owner: object): boolean => 'propertyName' in owner;
 
 /** @throws HingeError HNG-341: what a reference should have held would be let in unseen. */
 export function demandReferences(document: FlowDocument): void {

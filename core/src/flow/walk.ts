@@ -1,6 +1,7 @@
 import { stepKind } from '../steps/registry';
 import type { StepPart } from '../steps/kind';
-import type { StepDocument } from './document';
+import { escapePointer } from '../schema';
+import type { FlowDocument, StepDocument } from './document';
 
 /** The flows inside a step. */
 export function partsOf(step: StepDocument): readonly StepPart[] {
@@ -19,5 +20,14 @@ export function walkFlow(
     const away = off || (step.off ?? false);
     visit(step, at, away);
     for (const part of partsOf(step)) walkFlow(part.flow, visit, at + part.pointer, away);
+  });
+}
+
+/** The flows of operations and of doors, each with its RFC 6901 pointer in the document. */
+export function eachFlow(document: FlowDocument, visit: (flow: readonly StepDocument[], root: string) => void): void {
+  for (const [id, o] of Object.entries(document.operations)) visit(o.flow, `/operations/${escapePointer(id)}/flow`);
+  document.doors.forEach((d, i) => {
+    visit(d.before ?? [], `/doors/${i}/before`);
+    visit(d.after ?? [], `/doors/${i}/after`);
   });
 }

@@ -36,6 +36,15 @@ export function checkGuards(document: FlowDocument, report: (f: Finding) => void
         );
     });
   };
+  eachGuards(document, look);
+}
+
+/** Every list of guards that a document has, with its RFC 6901 pointer. */
+export function eachGuards(
+  document: FlowDocument,
+  visit: (guards: readonly GuardDocument[], pointer: string) => void,
+): void {
+  const look = (guards: readonly GuardDocument[] | undefined, pointer: string) => guards && visit(guards, pointer);
   look(document.guards, '/guards');
   document.doors.forEach((d, n) => look(d.guards, `/doors/${n}/guards`));
   for (const [id, o] of Object.entries(document.operations)) look(o.guards, `/operations/${id}/guards`);

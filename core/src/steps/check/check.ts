@@ -22,6 +22,14 @@ export const checkKind: StepKind<CheckDocument> = {
 
   compile(step, context) {
     const schema = schemaOf(step, context);
+    if (!schema && typeof step.against !== 'string')
+      return () => {
+        // What is held against nothing would let everything through.
+        throw new Refusal('HNG-420', {
+          detail: 'A step of the flow failed. The trace says which.',
+          inner: 'the check names a type that there is not',
+        });
+      };
     if (!schema) return () => undefined;
     const validate = new ValidatorSet(typesFor(step, context)).compile(schema);
     return async (run) => {
